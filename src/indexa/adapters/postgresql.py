@@ -1,0 +1,233 @@
+"""Connecting to a PostgreSQL source: read-only, bounded in time, every failure told in plain words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any
+from urllib.parse import unquote
+
+import msgspec
+import psycopg
+from psycopg import errors
+
+TLS_MODES = {
+    "prefer": "Use TLS where the server offers it",
+    "require": "TLS, any certificate",
+    "verify-ca": "TLS, certificate from a trusted authority",
+    "verify-full": "TLS, trusted certificate for this very host",
+    "disable": "No TLS",
+}
+CONNECT_SECONDS = 10
+STATEMENT_SECONDS = 300
+LOCK_SECONDS = 3
+IDLE_SECONDS = 60
+
+
+class Address(msgspec.Struct, frozen=True):
+    """Where a PostgreSQL database is. The password is no part of it."""
+
+    host: str = "127.0.0.1"
+    port: int = 5432
+    database: str = ""
+    user: str = ""
+    tls: str = "prefer"
+
+
+class SourceError(Exception):
+    """A source could not be reached or read. `code` is stable; `hint` says what to do."""
+
+    def __init__(self, code: str, message: str, hint: str) -> None:
+        super().__init__(message)
+        self.code, self.message, self.hint = code, message, hint
+
+
+def parse_url(text: str) -> tuple[Address, str]:
+    """Split a postgresql:// URL or a libpq "key=value" line into an address and a password.
+
+    Raises SourceError if it can't be understood. Nothing but host, port, database, user, password
+    and TLS mode is taken over.
+    """
+    try:
+        parts = psycopg.conninfo.conninfo_to_dict(text.strip())
+        port = int(parts.get("port") or 5432)
+    except (psycopg.ProgrammingError, ValueError) as error:
+        reason = re.sub(r":[^:@/]*@", ":…@", str(error)).strip()
+        raise SourceError(
+            "url",
+            "The connection URL can't be understood.",
+            f"Write it as postgresql://user@host:5432/database. {reason}",
+        ) from None
+    address = Address(
+        host=str(parts.get("host") or "127.0.0.1"),
+        port=port,
+        database=unquote(str(parts.get("dbname") or "")),
+        user=str(parts.get("user") or ""),
+        tls=str(parts.get("sslmode") or "prefer"),
+    )
+    return address, str(parts.get("password") or "")
+
+
+@contextmanager
+def open_reading(address: Address, password: str) -> Iterator[PostgreSQLReading]:
+    """Open a read-only session and end it when the block ends. Raises SourceError, also from within."""
+    try:
+        # An autocommit connection: a lock that PostgreSQL takes to word a view ends with its statement.
+        with psycopg.connect(
+            host=address.host,
+            port=address.port,
+            dbname=address.database,
+            user=address.user,
+            password=password,
+            sslmode=address.tls,
+            connect_timeout=CONNECT_SECONDS,
+            application_name="indexa intake",
+            autocommit=True,
+            options=" ".join(
+                f"-c {name}={value}"
+                for name, value in {
+                    "default_transaction_read_only": "on",
+                    "statement_timeout": f"{STATEMENT_SECONDS}s",
+                    "lock_timeout": f"{LOCK_SECONDS}s",
+                    "idle_in_transaction_session_timeout": f"{IDLE_SECONDS}s",
+                    "search_path": "pg_catalog",
+                    "jit": "off",
+                }.items()
+            ),
+        ) as connection:
+            yield PostgreSQLReading(connection)
+    except psycopg.Error as error:
+        raise explain(error, address) from None
+
+
+class PostgreSQLReading:
+    """An open session, as a platform wants it."""
+
+    def __init__(self, connection: psycopg.Connection[tuple[Any, ...]]) -> None:
+        self._connection = connection
+
+    @property
+    def version(self) -> str:
+        """The server's version as it words it."""
+        return self._connection.info.parameter_status("server_version") or ""
+
+    def hold_still(self) -> None:
+        """Begin the one transaction that all later queries run in, with one snapshot."""
+        self._connection.execute("begin isolation level repeatable read read only")
+
+    def fetch(self, query: str, parameters: Mapping[str, Any]) -> Iterable[tuple[Any, ...]]:
+        """Run a query and yield its rows as they come."""
+        with self._connection.cursor() as cursor:
+            cursor.execute(query.encode(), parameters)
+            yield from cursor
+
+
+def explain(error: psycopg.Error, address: Address) -> SourceError:
+    """Turn the driver's error into plain words. The driver's own text is never passed on whole."""
+    text = str(error)
+    where = f"{address.host}, port {address.port}"
+    if isinstance(error, errors.InsufficientPrivilege):
+        return SourceError(
+            "permission",
+            f"The login “{address.user}” may not read a part of the catalog.",
+            f"Ask the database's administrator for it. The server said: {_first_line(text)}",
+        )
+    if isinstance(error, errors.QueryCanceled):
+        return SourceError(
+            "time-out",
+            f"A catalog query took longer than {STATEMENT_SECONDS} seconds and was stopped.",
+            "Choose fewer schemas, or read when the database is less busy.",
+        )
+    if isinstance(error, errors.LockNotAvailable):
+        return SourceError(
+            "locked",
+            f"A view was being changed, and Indexa does not wait longer than {LOCK_SECONDS} seconds for a lock.",
+            "Read again when the change is through.",
+        )
+    for pattern, code, message, hint in _FAILURES:
+        if re.search(pattern, text, re.I):
+            return SourceError(
+                code, message.format(where=where, a=address), hint.format(where=where, a=address)
+            )
+    return SourceError("database", "The database refused or broke off.", f"It said: {_first_line(text)}")
+
+
+def _first_line(text: str) -> str:
+    return text.strip().splitlines()[0][:300] if text.strip() else "nothing"
+
+
+_FAILURES = [
+    (
+        r"failed to resolve host|could not translate host name|name or service not known|getaddrinfo",
+        "host-unknown",
+        "No host is known by the name “{a.host}”.",
+        "Check the spelling, or enter the address in numbers.",
+    ),
+    (
+        r"password authentication failed|no password supplied",
+        "password",
+        "The database did not accept the password of “{a.user}”.",
+        "Enter the password again; check that the user name is right too.",
+    ),
+    (
+        r'role ".*" does not exist',
+        "user",
+        "There is no login “{a.user}” on this server.",
+        "Check the user name with the database's administrator.",
+    ),
+    (
+        r'database ".*" does not exist',
+        "no-database",
+        "The server at {where} has no database “{a.database}”.",
+        "Check the name; capital letters count.",
+    ),
+    (
+        r"server does not support SSL|no pg_hba.conf entry .* no encryption|SSL off|ssl is not enabled",
+        "tls-refused",
+        "The server at {where} and this TLS mode do not go together.",
+        "The server may offer no TLS, or insist on it: choose another TLS mode.",
+    ),
+    (
+        r"certificate|SSL error|root\.crt",
+        "tls-certificate",
+        "The certificate of the server at {where} was not trusted.",
+        "Ask for the certificate authority's file to be installed, or choose “TLS, any certificate”.",
+    ),
+    (
+        r"no pg_hba.conf entry|not permitted to log in",
+        "not-allowed",
+        "The server at {where} does not let “{a.user}” in from this machine.",
+        "Ask the database's administrator to allow this login to “{a.database}”.",
+    ),
+    (
+        r'permission denied for database|permission denied for schema',
+        "permission",
+        "The login “{a.user}” has no right to connect to “{a.database}” or to use a schema in it.",
+        "Ask the database's administrator for CONNECT on the database and USAGE on its schemas.",
+    ),
+    (
+        r"connection refused",
+        "nothing-listens",
+        "Nothing answers at {where}.",
+        "Check the port, and whether the database is running and listens to this machine.",
+    ),
+    (
+        r"timeout expired|timed out|timeout|unreachable",
+        "time-out",
+        "{where} did not answer within the time allowed.",
+        "Check host and port; a firewall may lie between.",
+    ),
+    (
+        r"too many (connections|clients)|remaining connection slots",
+        "busy",
+        "The server at {where} takes no more connections now.",
+        "Try again later.",
+    ),
+    (
+        r"server closed the connection|terminating connection|connection .*lost|consuming input failed",
+        "broken-off",
+        "The connection to {where} was broken off.",
+        "Nothing was kept of this reading; read again.",
+    ),
+]

@@ -1,0 +1,69 @@
+"""The one place that answers "may this person": no view or call asks in any other way."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+from typing import Any, Concatenate, ParamSpec
+
+from django.contrib.auth.models import AnonymousUser
+from django.core.exceptions import PermissionDenied
+from django.http import Http404, HttpRequest
+from django.http.response import HttpResponseBase
+
+from indexa.areas.models import Area, Membership, Person, Role
+
+P = ParamSpec("P")
+View = Callable[..., HttpResponseBase]
+
+
+class AreaRequest(HttpRequest):
+    """A request whose area and role have been settled by `in_area`."""
+
+    area: Area
+    role: Role
+    user: Person
+
+
+def role_in(person: Person | AnonymousUser, area: Area) -> Role | None:
+    """Return the person's role in the area, or None without one."""
+    if not person.is_authenticated:
+        return None
+    membership = Membership.objects.filter(area=area, person_id=person.pk).first()
+    return Role(membership.role) if membership else None
+
+
+def require(person: Person | AnonymousUser, area: Area, needed: Role) -> Role:
+    """Return the person's role in the area if it is needed or higher.
+
+    Raises Http404 for someone who is no member (who must not learn that the area exists), and
+    PermissionDenied for a member whose role is too low.
+    """
+    role = role_in(person, area)
+    if role is None:
+        raise Http404("No such area.")
+    if role < needed:
+        raise PermissionDenied(
+            f"This needs the role of {needed.label.lower()}; yours in “{area.name}” is {role.label.lower()}. "
+            "An administrator of the area can change it."
+        )
+    return role
+
+
+def in_area(needed: Role) -> Callable[[Callable[Concatenate[AreaRequest, P], HttpResponseBase]], View]:
+    """Guard a view below /a/<slug>/: finds the area, asks for the role, and leaves both on the request."""
+
+    def guard(view: Callable[Concatenate[AreaRequest, P], HttpResponseBase]) -> View:
+        @wraps(view)
+        def guarded(request: Any, area_slug: str, *args: P.args, **kwargs: P.kwargs) -> HttpResponseBase:
+            area = Area.objects.filter(slug=area_slug).first()
+            if area is None:
+                raise Http404("No such area.")
+            request.role = require(request.user, area, needed)
+            request.area = area
+            return view(request, *args, **kwargs)
+
+        guarded.required_role = needed  # type: ignore[attr-defined]
+        return guarded
+
+    return guard

@@ -1,0 +1,72 @@
+"""The receipt of an intake: what arrived, what was adapted, what was left out, and why."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+from indexa.core.model import VIEW_KINDS, Model
+
+Fate = Literal["adapted", "left out"]
+
+
+class Note(msgspec.Struct, frozen=True):
+    """Objects of one kind that did not arrive as they are, and the reason."""
+
+    fate: Fate
+    kind: str
+    reason: str
+    count: int = 1
+    place: str = ""
+    """The object, schema or file concerned; "" where the note speaks of many."""
+
+
+class Receipt(msgspec.Struct):
+    """Counts by kind in the order in which they are shown, then notes; times in seconds."""
+
+    arrived: dict[str, int] = msgspec.field(default_factory=dict)
+    notes: list[Note] = msgspec.field(default_factory=list)
+    reading_seconds: float = 0.0
+    storing_seconds: float = 0.0
+    source_version: str = ""
+    schemas: tuple[str, ...] = ()
+    changed: dict[str, int] = msgspec.field(default_factory=dict)
+    """Tables and columns that a second reading found new, gone or changed."""
+
+    def adapted(self) -> list[Note]:
+        """Notes on what was taken over in another form."""
+        return [note for note in self.notes if note.fate == "adapted"]
+
+    def left_out(self) -> list[Note]:
+        """Notes on what is not in the model."""
+        return [note for note in self.notes if note.fate == "left out"]
+
+
+def count_parts(model: Model) -> dict[str, int]:
+    """Count the parts of a Model by kind; kinds of which there is none are left out."""
+    tables = model.tables
+    counts = {
+        "schemas": len(model.schemas),
+        "tables": sum(table.kind not in VIEW_KINDS for table in tables),
+        "views": sum(table.kind in VIEW_KINDS for table in tables),
+        "columns": sum(len(table.columns) for table in tables),
+        "primary keys": sum(table.primary_key is not None for table in tables),
+        "unique keys": sum(len(table.unique) for table in tables),
+        "foreign keys": sum(len(table.foreign_keys) for table in tables),
+        "checks": sum(len(table.checks) for table in tables),
+        "exclusion constraints": sum(len(table.exclusions) for table in tables),
+        "indexes": sum(len(table.indexes) for table in tables),
+        "partitions": sum(len(table.partitions) for table in tables),
+        "triggers": sum(len(table.triggers) for table in tables),
+        "enum types": len(model.enums),
+        "domains": len(model.domains),
+        "composite types": len(model.composites),
+        "range types": len(model.ranges),
+        "sequences": len(model.sequences),
+        "routines": len(model.routines),
+        "comments": sum(
+            bool(table.comment) + sum(bool(column.comment) for column in table.columns) for table in tables
+        ),
+    }
+    return {kind: count for kind, count in counts.items() if count}

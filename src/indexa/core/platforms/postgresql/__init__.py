@@ -1,0 +1,41 @@
+"""PostgreSQL 12 and later."""
+
+from collections.abc import Iterable
+from typing import Any
+
+from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount
+from indexa.core.intake.receipt import Receipt
+from indexa.core.model import Model
+from indexa.core.platforms import Session, Tick
+from indexa.core.platforms.postgresql import queries
+from indexa.core.platforms.postgresql.build import CatalogReading
+from indexa.core.platforms.postgresql.types import family
+
+
+class PostgreSQL:
+    """The platform's entry in the registry."""
+
+    label = "PostgreSQL"
+
+    def count(self, session: Session) -> list[SchemaCount]:
+        """Count what each schema holds, by the kinds that can be chosen and partitions."""
+        found: dict[str, dict[str, int]] = {}
+        usable: dict[str, bool] = {}
+        rows: Iterable[tuple[Any, ...]] = session.fetch(queries.SCHEMA_COUNTS, {})
+        for schema, may_use, kind, count in rows:
+            usable[schema] = may_use
+            counts = found.setdefault(schema, dict.fromkeys(OBJECT_KINDS, 0))
+            if kind:
+                counts[kind] = count
+        return [SchemaCount(schema, counts, usable[schema]) for schema, counts in found.items()]
+
+    def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
+        """Build the model of what was chosen. Schemas are taken as given: an empty choice reads nothing."""
+        return CatalogReading(session, choice, tick).build(name)
+
+    def family(self, type_name: str) -> str:
+        """Sort an exact type into a family."""
+        return family(type_name)
+
+
+PLATFORM = PostgreSQL()

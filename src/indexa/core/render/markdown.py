@@ -1,0 +1,47 @@
+"""A dictionary as Markdown: a section a table, a line a column."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from itertools import groupby
+
+from indexa.core.dictionary.entry import Entry
+
+_COLUMNS = ("#", "Key", "Column", "Business name", "Type", "Empty", "Definition")
+
+
+def escape(text: str) -> str:
+    """Keep text within one table cell and free of markup."""
+    for sign in "\\|`*_<>[]":
+        text = text.replace(sign, "\\" + sign)
+    return " ".join(text.split())
+
+
+def _code(text: str) -> str:
+    # A code span can't hold a pipe inside a table unless it is escaped, nor its own fence.
+    return "`" + text.replace("`", "'").replace("|", "\\|") + "`"
+
+
+def pieces(entries: Iterable[Entry], title: str, subtitle: str) -> Iterator[bytes]:
+    """Yield the file a table at a time; entries must come table by table to be grouped."""
+    yield f"# {escape(title)}\n\n{escape(subtitle)}\n".encode()
+    for (model, schema, table, business_name), of_table in groupby(
+        entries, key=lambda e: (e.model, e.schema, e.table, e.table_business_name)
+    ):
+        name = f"{schema}.{table}" if schema else table
+        words = f" {escape(business_name)}" if business_name else ""
+        lines = [f"\n## {_code(name)}{words}\n", f"Model {escape(model)}\n"]
+        lines.append("| " + " | ".join(_COLUMNS) + " |")
+        lines.append("|" + "---|" * len(_COLUMNS))
+        for entry in of_table:
+            cells = (
+                str(entry.position),
+                entry.role_text,
+                _code(entry.column),
+                escape(entry.business_name),
+                _code(entry.type),
+                "yes" if entry.nullable else "no",
+                escape(entry.definition) or (f"(comment) {escape(entry.comment)}" if entry.comment else ""),
+            )
+            lines.append("| " + " | ".join(cells) + " |")
+        yield ("\n".join(lines) + "\n").encode()

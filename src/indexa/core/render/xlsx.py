@@ -1,0 +1,188 @@
+"""A dictionary as a finished spreadsheet: a summary sheet, the entries, a legend of key roles."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable
+from typing import IO, Any
+
+import msgspec
+import xlsxwriter
+
+from indexa.core.dictionary.entry import HEADINGS, Entry
+from indexa.core.dictionary.key_roles import LABELS
+
+_WIDEST = {"Definition": 60, "Comment in the source": 44, "Business name": 34, "Table's business name": 30}
+_WIDEST_OTHER = 32
+_MOST_ROWS = 1_048_576 - 4
+_MOST_CHARACTERS = 32_767
+_WRAPPED = {HEADINGS.index("Definition"), HEADINGS.index("Comment in the source")}
+_CENTRED = {HEADINGS.index("Position"), HEADINGS.index("Key roles"), HEADINGS.index("Empty allowed")}
+_MACHINE = {HEADINGS.index(name) for name in ("Schema", "Table", "Column", "Type")}
+_INK, _ACCENT, _BAND = "#1D2A30", "#1B5E63", "#F3EEE1"
+
+
+class Cover(msgspec.Struct, frozen=True):
+    """What the first sheet says: title, who made it and when, and the view it was made from."""
+
+    title: str
+    made_by: str
+    made_at: dt.datetime
+    facts: tuple[tuple[str, str], ...] = ()
+
+
+class _Tally(msgspec.Struct):
+    tables: int = 0
+    columns: int = 0
+    described: int = 0
+
+
+def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover) -> int:
+    """Write the workbook to stream and return the number of entries in it.
+
+    Rows go to disk as they come, so memory does not grow with them. A sheet holds 1,048,572
+    entries; what is over that is counted on the summary sheet and left out.
+    """
+    book = xlsxwriter.Workbook(stream, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    book.set_properties({"title": cover.title, "author": cover.made_by, "created": cover.made_at.replace(tzinfo=None)})
+    summary, sheet, legend = (book.add_worksheet(name) for name in ("Summary", "Dictionary", "Key roles"))
+    formats = _Formats(book)
+    count, tallies, left_out = _write_entries(sheet, entries, cover, formats)
+    _write_summary(summary, cover, tallies, left_out, formats)
+    _write_legend(legend, formats)
+    book.close()
+    return count
+
+
+class _Formats:
+    """Every look a cell can have, made once."""
+
+    def __init__(self, book: Any) -> None:
+        base = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "top"}
+        self.title = book.add_format({**base, "font_size": 18, "bold": True})
+        self.quiet = book.add_format({**base, "font_color": "#55626A"})
+        self.plain = book.add_format(base)
+        self.bold = book.add_format({**base, "bold": True})
+        self.wrap = book.add_format({**base, "text_wrap": True})
+        self.number = book.add_format({**base, "num_format": "#,##0"})
+        self.percent = book.add_format({**base, "num_format": "0%"})
+        self.head = book.add_format(
+            {**base, "bold": True, "bg_color": _ACCENT, "font_color": "#FFFFFF", "valign": "vcenter",
+             "text_wrap": True, "bottom": 1}
+        )  # fmt: skip
+        self.cells: list[list[Any]] = []
+        for band in (False, True):
+            look = {**base, "bottom": 4, "bottom_color": "#DDD5C3"} | ({"bg_color": _BAND} if band else {})
+            row = []
+            for place in range(len(HEADINGS)):
+                cell: dict[str, Any] = dict(look)
+                if place in _WRAPPED:
+                    cell["text_wrap"] = True
+                if place in _CENTRED:
+                    cell["align"] = "center"
+                if place in _MACHINE:
+                    cell["font_name"] = "Consolas"
+                row.append(book.add_format(cell))
+            self.cells.append(row)
+
+
+def _write_entries(
+    sheet: Any, entries: Iterable[Entry], cover: Cover, formats: _Formats
+) -> tuple[int, dict[tuple[str, str], _Tally], int]:
+    sheet.write_string(0, 0, cover.title, formats.title)
+    sheet.write_string(1, 0, _made(cover), formats.quiet)
+    sheet.set_row(0, 26)
+    sheet.set_row(2, 30)
+    for place, heading in enumerate(HEADINGS):
+        sheet.write_string(2, place, heading, formats.head)
+    widths = [len(max(heading.split(), key=len)) + 3 for heading in HEADINGS]
+    tallies: dict[tuple[str, str], _Tally] = {}
+    row, band, left_out, last_table = 3, True, 0, None
+    for entry in entries:
+        if row - 3 >= _MOST_ROWS:
+            left_out += 1
+            continue
+        table = (entry.model, entry.schema, entry.table)
+        tally = tallies.setdefault(table[:2], _Tally())
+        if table != last_table:
+            band, last_table = not band, table
+            tally.tables += 1
+        tally.columns += 1
+        tally.described += bool(entry.definition)
+        looks = formats.cells[band]
+        for place, value in enumerate(entry.cells()):
+            if isinstance(value, int):
+                sheet.write_number(row, place, value, looks[place])
+                continue
+            # Always as a string: what looks like a formula stays text.
+            sheet.write_string(row, place, value[:_MOST_CHARACTERS], looks[place])
+            if len(value) > widths[place]:
+                widths[place] = len(value)
+        row += 1
+    for place, heading in enumerate(HEADINGS):
+        sheet.set_column(place, place, min(widths[place] + 2, _WIDEST.get(heading, _WIDEST_OTHER)))
+    sheet.freeze_panes(3, 0)
+    sheet.autofilter(2, 0, max(row - 1, 3), len(HEADINGS) - 1)
+    sheet.set_landscape()
+    sheet.set_paper(9)
+    sheet.fit_to_pages(1, 0)
+    sheet.repeat_rows(2)
+    sheet.set_footer("&L&A&RPage &P of &N")
+    return row - 3, tallies, left_out
+
+
+def _write_summary(
+    sheet: Any, cover: Cover, tallies: dict[tuple[str, str], _Tally], left_out: int, formats: _Formats
+) -> None:
+    sheet.hide_gridlines(2)
+    sheet.set_column(0, 0, 30)
+    sheet.set_column(1, 1, 26)
+    sheet.set_column(2, 5, 13)
+    sheet.write_string(0, 0, cover.title, formats.title)
+    sheet.set_row(0, 26)
+    sheet.write_string(1, 0, _made(cover), formats.quiet)
+    row = 3
+    for name, value in cover.facts:
+        sheet.write_string(row, 0, name, formats.bold)
+        sheet.write_string(row, 1, value, formats.plain)
+        row += 1
+    if left_out:
+        sheet.write_string(row, 0, "Left out", formats.bold)
+        sheet.write_string(row, 1, f"{left_out:,} columns: a sheet holds no more rows", formats.plain)
+        row += 1
+    row += 1
+    for place, heading in enumerate(("Model", "Schema", "Tables", "Columns", "Described", "Share")):
+        sheet.write_string(row, place, heading, formats.head)
+    for (model, schema), tally in tallies.items():
+        row += 1
+        sheet.write_string(row, 0, model, formats.plain)
+        sheet.write_string(row, 1, schema, formats.plain)
+        for place, number in enumerate((tally.tables, tally.columns, tally.described), 2):
+            sheet.write_number(row, place, number, formats.number)
+        sheet.write_number(row, 5, tally.described / tally.columns, formats.percent)
+    row += 1
+    sheet.write_string(row, 0, "In all", formats.bold)
+    for place, name in enumerate(("tables", "columns", "described"), 2):
+        sheet.write_number(row, place, sum(getattr(tally, name) for tally in tallies.values()), formats.number)
+
+
+def _write_legend(sheet: Any, formats: _Formats) -> None:
+    sheet.hide_gridlines(2)
+    sheet.set_column(0, 0, 10)
+    sheet.set_column(1, 1, 18)
+    sheet.set_column(2, 2, 80)
+    meanings = (
+        "Names a row; no two rows have the same. Every part of a composite key carries the mark.",
+        "Refers to a row of another table, or of the same one.",
+        "No two rows have the same value, or the same combination of values.",
+    )
+    for place, heading in enumerate(("Mark", "Key role", "Meaning")):
+        sheet.write_string(0, place, heading, formats.head)
+    for row, ((short, words), meaning) in enumerate(zip(LABELS.values(), meanings, strict=True), 1):
+        sheet.write_string(row, 0, short, formats.bold)
+        sheet.write_string(row, 1, words, formats.plain)
+        sheet.write_string(row, 2, meaning, formats.wrap)
+
+
+def _made(cover: Cover) -> str:
+    return f"Made by {cover.made_by} on {cover.made_at:%d %B %Y, %H:%M} UTC"

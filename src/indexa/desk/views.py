@@ -1,0 +1,48 @@
+"""The Desk: what waits for a person, and how each model stands. And the lookup of every page."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET
+
+from indexa.areas.models import Membership, Role
+from indexa.areas.policies import AreaRequest, in_area
+from indexa.desk import finding, worklist
+from indexa.modeling import queries
+from indexa.modeling.models import ChangeSet, Layer, StoredModel
+
+
+@require_GET
+@in_area(Role.READER)
+def page(request: AreaRequest) -> HttpResponse:
+    """The worklist and the state of each physical model."""
+    models = list(StoredModel.objects.filter(area=request.area, layer=Layer.PHYSICAL))
+    coverage = queries.coverage(models)
+    context = {
+        "models": [{"model": model, "coverage": coverage[model.pk]} for model in models],
+        "gaps": worklist.gaps(models),
+        "waiting": worklist.waiting(request.area),
+        "readings": worklist.readings(request.area),
+        "editions": worklist.editions(request.area),
+    }
+    return render(request, "desk/page.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def lookup(request: AreaRequest) -> HttpResponse:
+    """The fragment below the lookup field: anything whose name contains what was typed."""
+    text = request.GET.get("q", "")[:100].strip()
+    found = finding.look_up(request.area, text) if text else None
+    return render(request, "desk/_found.html", {"text": text, "found": found, "terms": text.lower().split()})
+
+
+@require_GET
+@in_area(Role.READER)
+def person(request: AreaRequest, pk: int) -> HttpResponse:
+    """A member of the area and what they changed lately."""
+    member = get_object_or_404(Membership.objects.select_related("person"), area=request.area, person_id=pk)
+    changes = ChangeSet.objects.filter(area=request.area, person_id=pk).select_related("person", "undone_by")
+    context = {"member": member, "changes": changes.prefetch_related("changes")[:50]}
+    return render(request, "desk/person.html", context)

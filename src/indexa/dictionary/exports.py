@@ -1,0 +1,111 @@
+"""The dictionary as a file: what is on screen, in the same order, at once or by a job."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import IO
+
+from django.http import QueryDict
+from django.urls import reverse
+from django.utils import timezone
+
+from indexa.areas.models import Area, Person
+from indexa.core.dictionary.entry import Entry
+from indexa.core.render import csv_file, markdown, xlsx
+from indexa.dictionary import search
+from indexa.dictionary.facets import facets_of
+from indexa.dictionary.forms import read_query
+from indexa.dictionary.listing import entries
+from indexa.jobs import services as jobs
+from indexa.jobs.models import Job, JobFile
+from indexa.jobs.progress import Progress
+
+AT_ONCE = 5_000
+"""Rows up to which a file is made while the person waits: under two seconds."""
+_ON_DISK = 2_000_000
+_ROWS_BETWEEN_TICKS = 1_000
+
+
+@dataclass(frozen=True, slots=True)
+class FileKind:
+    """A kind of file the dictionary can be had as."""
+
+    suffix: str
+    media_type: str
+    label: str
+
+
+KINDS = {
+    "xlsx": FileKind("xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "Spreadsheet"),
+    "csv": FileKind("csv", "text/csv; charset=utf-8", "CSV"),
+    "md": FileKind("md", "text/markdown; charset=utf-8", "Markdown"),
+}
+
+
+def file_name(area: Area, kind: str) -> str:
+    """Return the name of a file made today."""
+    return f"dictionary-{area.slug}-{timezone.now():%Y-%m-%d}.{KINDS[kind].suffix}"
+
+
+def write(kind: str, query: search.Query, person: Person | None, area: Area, watched: Progress | None = None) -> IO[bytes]:
+    """Write the hits of query to a temporary file and return it, rewound."""
+    stream = tempfile.SpooledTemporaryFile(max_size=_ON_DISK)  # noqa: SIM115  the response closes it
+    found: Iterable[Entry] = entries(query)
+    if watched:
+        found = _counted(found, search.count(query), watched)
+    author = person.display_name if person else "Indexa"
+    if kind == "xlsx":
+        xlsx.write(stream, found, xlsx.Cover(_title(area), author, timezone.now(), _facts(query)))
+    else:
+        subtitle = "; ".join(f"{name}: {value}" for name, value in _facts(query)) or "All columns"
+        pieces = csv_file.pieces(found) if kind == "csv" else markdown.pieces(found, _title(area), subtitle)
+        stream.writelines(pieces)
+    stream.seek(0)
+    return stream
+
+
+def start(*, area: Area, person: Person, kind: str, address: str) -> Job:
+    """Have a large file made in the background."""
+    return jobs.start(
+        area=area, kind="export", title=f"{KINDS[kind].label} of the dictionary", person=person,
+        file_kind=kind, address=address,
+    )  # fmt: skip
+
+
+def export_in_background(job: Job, progress: Progress) -> str:
+    """Make the file of a job and keep it for the person who asked. Returns its address."""
+    query = read_query(job.area, QueryDict(job.arguments["address"]))
+    kind = job.arguments["file_kind"]
+    with write(kind, query, job.started_by, job.area, progress) as stream:
+        progress.tell("Keeping the file")
+        JobFile.objects.update_or_create(
+            job=job,
+            defaults={
+                "name": file_name(job.area, kind),
+                "media_type": KINDS[kind].media_type,
+                "content": stream.read(),
+            },
+        )
+    return reverse("jobs:file", args=[job.area.slug, job.pk])
+
+
+def _counted(found: Iterable[Entry], total: int, progress: Progress) -> Iterator[Entry]:
+    for number, entry in enumerate(found):
+        if number % _ROWS_BETWEEN_TICKS == 0:
+            progress.tell("Writing columns", number, total)
+        yield entry
+
+
+def _title(area: Area) -> str:
+    return f"Data dictionary: {area.name}"
+
+
+def _facts(query: search.Query) -> tuple[tuple[str, str], ...]:
+    facts = [("Text", query.text)] if query.text else []
+    if query.filters:
+        for facet in facets_of(query, search.first_hits(query)):
+            if facet.chosen:
+                facts.append((facet.label, ", ".join(value.words for value in facet.chosen)))
+    return tuple(facts)

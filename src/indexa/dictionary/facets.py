@@ -1,0 +1,71 @@
+"""Filters as the page shows them: values with words and counts, chosen ones first."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, field
+
+from indexa.core.dictionary.key_roles import LABELS
+from indexa.dictionary.search import FACETS, Hits, Query
+from indexa.modeling.models import StoredModel, StoredTable
+
+_SHOWN = 60
+_WORDS = {
+    "key": {short.lower(): words for short, words in LABELS.values()} | {"none": "In no key"},
+    "null": {"yes": "May be empty", "no": "Never empty"},
+    "described": {"yes": "Has a definition", "no": "No definition yet"},
+}
+
+
+@dataclass(slots=True)
+class Value:
+    """One value of a filter."""
+
+    value: str
+    words: str
+    count: int
+    chosen: bool
+
+
+@dataclass(slots=True)
+class Facet:
+    """A filter with its values; `hidden` more values are not listed."""
+
+    name: str
+    label: str
+    machine: bool
+    values: list[Value] = field(default_factory=list)
+    hidden: int = 0
+
+    @property
+    def chosen(self) -> list[Value]:
+        """The values that narrow now."""
+        return [value for value in self.values if value.chosen]
+
+
+def facets_of(query: Query, hits: Hits) -> list[Facet]:
+    """Return all filters, in at most two queries for the names of models and tables."""
+    names = {"model": _model_names(query, hits), "table": _table_names(query, hits)}
+    return [_facet(query, name, hits.facets[name], names.get(name, _WORDS.get(name, {}))) for name in FACETS]
+
+
+def _facet(query: Query, name: str, counts: Counter[str], words: dict[str, str]) -> Facet:
+    facet = Facet(name, FACETS[name], machine=name in ("schema", "table"))
+    chosen = query.filters.get(name, ())
+    ranked = list(dict.fromkeys([*chosen, *(value for value, _ in counts.most_common())]))
+    for value in ranked[:_SHOWN]:
+        facet.values.append(Value(value, words.get(value, value), counts[value], value in chosen))
+    facet.hidden = max(0, len(ranked) - _SHOWN)
+    return facet
+
+
+def _model_names(query: Query, hits: Hits) -> dict[str, str]:
+    ids = {*hits.facets["model"], *query.filters.get("model", ())}
+    models = StoredModel.objects.filter(area_id=query.area_id, pk__in=[i for i in ids if i.isdigit()])
+    return {str(pk): name for pk, name in models.values_list("pk", "name")}
+
+
+def _table_names(query: Query, hits: Hits) -> dict[str, str]:
+    ids = {value for value, _ in hits.facets["table"].most_common(_SHOWN)} | set(query.filters.get("table", ()))
+    tables = StoredTable.objects.filter(model__area_id=query.area_id, pk__in=[i for i in ids if i.isdigit()])
+    return {str(table.pk): table.full_name for table in tables.only("schema", "name")}

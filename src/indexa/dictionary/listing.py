@@ -1,0 +1,77 @@
+"""From ids of hits to the rows of a page, and to the entries of a document."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from django.db import connection
+
+from indexa.core.dictionary.entry import Entry
+from indexa.dictionary.search import SORTS, Query, conditions_of
+from indexa.modeling.models import DescribedColumn
+
+
+@dataclass(slots=True)
+class Band:
+    """The heading of a table's rows: how many columns it has, how many are described."""
+
+    column: DescribedColumn
+    columns: int = 0
+    described: int = 0
+
+
+@dataclass(slots=True)
+class Row:
+    """A column to show, and the band above it where a table begins."""
+
+    column: DescribedColumn
+    band: Band | None = None
+
+
+def rows_of(ids: list[int], *, before: int | None = None, bands: bool = True) -> list[Row]:
+    """Return rows in the order of ids, in two queries. `before` is the id just before the first."""
+    wanted = [*([before] if before else []), *ids]
+    columns = DescribedColumn.objects.in_bulk(wanted)
+    # A column may have gone between the two queries: it is passed over.
+    shown = [columns[id_] for id_ in ids if id_ in columns]
+    if not bands:
+        return [Row(column) for column in shown]
+    counts = _counts({column.table_id for column in shown})
+    last = columns[before].table_id if before in columns else None
+    rows = []
+    for column in shown:
+        band = None
+        if column.table_id != last:
+            last = column.table_id
+            band = Band(column, *counts.get(column.table_id, (0, 0)))
+        rows.append(Row(column, band))
+    return rows
+
+
+def _counts(table_ids: set[int]) -> dict[int, tuple[int, int]]:
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "select table_id, count(*), count(*) filter (where described) from dictionary_row "
+            "where table_id = any(%s) group by 1",
+            [list(table_ids)],
+        )
+        return {table_id: (columns, described) for table_id, columns, described in cursor}
+
+
+def entries(query: Query) -> Iterator[Entry]:
+    """Yield every hit of query in its order, from a cursor on the server: memory stays flat."""
+    where, parameters = conditions_of(query)
+    sql = (
+        "select m.name, d.schema, d.table_name, d.table_business_name, d.table_kind, d.position, d.roles, d.name, "  # noqa: S608
+        "d.business_name, d.type, d.nullable, d.definition, d.comment "
+        f"from (select column_id, row_number() over (order by {SORTS.get(query.sort, SORTS[''])}) as place "
+        f"from dictionary_row where {where}) hits "
+        "join described_column d on d.id = hits.column_id join model m on m.id = d.model_id order by hits.place"
+    )
+    # Django's named cursors live in a transaction of their own use; outside one they are held.
+    with connection.chunked_cursor() as cursor:
+        cursor.execute(sql, parameters)
+        while chunk := cursor.fetchmany(2_000):
+            for row in chunk:
+                yield Entry(*row)

@@ -1,0 +1,247 @@
+"""Finding columns: text, filters, order and their counts over the dictionary's narrow table.
+
+Measured on 1,000,000 rows (docs/performance.md): the count stops at 1,000, and the first page of a
+frequent term comes from a walk along the dictionary's order, which meets its hits soon; only where
+it does not are all hits gathered and sorted.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from django.db import connection
+
+from indexa.core.dictionary.key_roles import LABELS, Role
+
+COUNTED = 1_000
+"""Counts are exact up to here; beyond, "1,000+" until the exact ones have been asked for."""
+_WALKED = 20_000
+"""Rows along the dictionary's order that are looked at before all hits are gathered instead."""
+_MOST_TERMS = 8
+
+FACETS: dict[str, str] = {
+    "model": "Model",
+    "schema": "Schema",
+    "table": "Table",
+    "kind": "Kind",
+    "key": "Key role",
+    "family": "Type",
+    "null": "Empty allowed",
+    "described": "Definition",
+}
+"""Filters by name in the address, with their label."""
+_COLUMNS = {
+    "model": "model_id",
+    "schema": "schema",
+    "table": "table_id",
+    "kind": "kind",
+    "family": "family",
+    "null": "nullable",
+    "described": "described",
+}
+SORTS: dict[str, str] = {
+    "": "model_id, sort_key",
+    "column": "name, model_id, sort_key",
+    "-column": "name desc, model_id, sort_key",
+    "type": "family, name, model_id, sort_key",
+    "-type": "family desc, name, model_id, sort_key",
+}
+KEY_VALUES: dict[str, Role] = {short.lower(): role for role, (short, _) in LABELS.items()}
+Values = tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Query:
+    """What is looked for in one area's dictionary. Values of one filter are alternatives."""
+
+    area_id: int
+    layer: str = "physical"
+    text: str = ""
+    filters: dict[str, Values] = field(default_factory=dict)
+    sort: str = ""
+
+    @property
+    def terms(self) -> list[str]:
+        """The words of the text in lower case; a column must contain each of them somewhere."""
+        return self.text.lower().split()[:_MOST_TERMS]
+
+    @property
+    def narrows(self) -> bool:
+        """False if every column of the area's layer fits."""
+        return bool(self.terms or self.filters)
+
+    def without(self, facet: str) -> Query:
+        """Return the query with one filter left off."""
+        return replace(self, filters={name: v for name, v in self.filters.items() if name != facet})
+
+
+@dataclass(frozen=True, slots=True)
+class Hits:
+    """A count, whether it is only a lower bound, and the counts of every filter's values."""
+
+    count: int
+    more: bool
+    facets: dict[str, Counter[str]]
+
+
+def conditions_of(query: Query) -> tuple[str, list[Any]]:
+    """Word the query's conditions; every value goes as a parameter."""
+    conditions, parameters = ["area_id = %s", "layer = %s"], [query.area_id, query.layer]
+    for term in query.terms:
+        conditions.append("text like %s")
+        parameters.append("%" + term.replace("\\", r"\\").replace("%", r"\%").replace("_", r"\_") + "%")
+    for name, values in query.filters.items():
+        if name == "key":
+            mask = sum(KEY_VALUES[value] for value in values if value in KEY_VALUES)
+            alternatives = ["roles & %s <> 0"] * bool(mask) + ["roles = 0"] * ("none" in values)
+            conditions.append(f"({' or '.join(alternatives) or 'false'})")
+            parameters.extend([mask] if mask else [])
+        elif name in ("null", "described"):
+            conditions.append(f"{_COLUMNS[name]} = any(%s)")
+            parameters.append([value == "yes" for value in values])
+        elif name in ("model", "table"):
+            conditions.append(f"{_COLUMNS[name]} = any(%s)")
+            parameters.append([int(value) for value in values if value.isdigit()])
+        elif name in _COLUMNS:
+            conditions.append(f"{_COLUMNS[name]} = any(%s)")
+            parameters.append(list(values))
+    return " and ".join(conditions), parameters
+
+
+def _run(sql: str, parameters: list[Any]) -> list[tuple[Any, ...]]:
+    with connection.cursor() as cursor:
+        cursor.execute(sql, parameters)
+        return cursor.fetchall()
+
+
+def page(query: Query, offset: int, size: int) -> list[int]:
+    """Return the ids of a page's columns, in order."""
+    where, parameters = conditions_of(query)
+    order = SORTS.get(query.sort, SORTS[""])
+    if query.narrows and not query.sort and offset < COUNTED:
+        walked = _run(
+            "select column_id from (select * from dictionary_row where area_id = %s and layer = %s "
+            f"order by {order} limit {_WALKED}) walked where {where} order by {order} limit %s",  # noqa: S608
+            [query.area_id, query.layer, *parameters, offset + size],
+        )
+        if len(walked) == offset + size:
+            return [row[0] for row in walked[offset:]]
+    # "offset 0" keeps the planner from walking the whole order in the hope of early hits.
+    rows = f"(select * from dictionary_row where {where} offset 0) hits" if query.terms else None  # noqa: S608
+    if rows is None:
+        rows = f"dictionary_row where {where}"
+    found = _run(f"select column_id from {rows} order by {order} offset %s limit %s", [*parameters, offset, size])  # noqa: S608
+    return [row[0] for row in found]
+
+
+_HIT_COLUMNS = "model_id::text, schema, table_id::text, kind, roles, family, nullable, described"
+
+
+def first_hits(query: Query) -> Hits:
+    """Count hits and filter values up to COUNTED hits: quick whatever is looked for."""
+    where, parameters = conditions_of(query)
+    rows = _run(
+        f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED + 1}",  # noqa: S608
+        parameters,
+    )
+    more = len(rows) > COUNTED
+    facets = _count_values(rows[:COUNTED])
+    for active in query.filters:
+        others = query.without(active)
+        where, parameters = conditions_of(others)
+        rows_without = _run(
+            f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED}",  # noqa: S608
+            parameters,
+        )
+        facets[active] = _count_values(rows_without)[active]
+    return Hits(min(len(rows), COUNTED), more, facets)
+
+
+def _count_values(rows: Iterable[tuple[Any, ...]]) -> dict[str, Counter[str]]:
+    """Count filter values of rows that end in the number of hits they stand for."""
+    totals: dict[str, Counter[str]] = {name: Counter() for name in FACETS}
+    for model, schema, table, kind, roles, family, nullable, described, count in rows:
+        totals["model"][model] += count
+        totals["schema"][schema] += count
+        totals["table"][table] += count
+        totals["kind"][kind] += count
+        totals["family"][family] += count
+        totals["null"]["yes" if nullable else "no"] += count
+        totals["described"]["yes" if described else "no"] += count
+        for name, role in KEY_VALUES.items():
+            if roles & role:
+                totals["key"][name] += count
+        if not roles:
+            totals["key"]["none"] += count
+    return totals
+
+
+def exact_hits(query: Query) -> Hits:
+    """Count all hits and filter values, however many there are."""
+    rows = _weighted_rows(query)
+    facets = _count_values(rows)
+    for active in query.filters:
+        facets[active] = _count_values(_weighted_rows(query.without(active)))[active]
+    return Hits(sum(row[-1] for row in rows), False, facets)
+
+
+def _weighted_rows(query: Query) -> list[tuple[Any, ...]]:
+    where, parameters = conditions_of(query)
+    return _run(
+        f"select {_HIT_COLUMNS}, count(*) from dictionary_row where {where} group by 1, 2, 3, 4, 5, 6, 7, 8",  # noqa: S608
+        parameters,
+    )
+
+
+def tables_by_letter(query: Query) -> Counter[str]:
+    """Count tables of the hits by the first letter of their name; "#" for any other sign."""
+    where, parameters = conditions_of(query)
+    rows = _run(
+        "select upper(left(split_part(sort_key, chr(1), 2), 1)), count(distinct table_id) "
+        f"from dictionary_row where {where} group by 1",  # noqa: S608
+        parameters,
+    )
+    letters: Counter[str] = Counter()
+    for letter, count in rows:
+        letters[letter if "A" <= letter <= "Z" else "#"] += count
+    return letters
+
+
+def offset_of_letter(query: Query, letter: str) -> int:
+    """Return how many hits stand before the first table whose name begins with letter or later.
+
+    Tables are ordered by model and schema first, so the letter is looked for from the top; where no
+    table has it, the last place is returned.
+    """
+    where, parameters = conditions_of(query)
+    rows = _run(
+        f"select min(place) from (select split_part(sort_key, chr(1), 2) as name, "  # noqa: S608
+        f"row_number() over (order by {SORTS['']}) - 1 as place from dictionary_row where {where}) places "
+        "where name like %s",
+        [*parameters, letter.lower() + "%"],
+    )
+    return int(rows[0][0] or 0)
+
+
+def count(query: Query) -> int:
+    """Count all hits exactly."""
+    where, parameters = conditions_of(query)
+    return int(_run(f"select count(*) from dictionary_row where {where}", parameters)[0][0])  # noqa: S608
+
+
+def named(query: Query, limit: int) -> list[int]:
+    """Return ids of columns for a quick look-up: the name itself first, then names that begin so, then others."""
+    first = _run(
+        "select column_id from dictionary_row where area_id = %s and layer = %s and name ~>=~ %s and name ~<~ %s "
+        "order by name, sort_key limit %s",
+        [query.area_id, query.layer, query.text.lower(), query.text.lower() + "\U0010ffff", limit],
+    )
+    ids = [row[0] for row in first]
+    if len(ids) < limit:
+        where, parameters = conditions_of(query)
+        more = _run(f"select column_id from dictionary_row where {where} limit %s", [*parameters, 2 * limit])  # noqa: S608
+        ids += [row[0] for row in more if row[0] not in ids]
+    return ids[:limit]

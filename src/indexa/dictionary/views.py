@@ -1,0 +1,120 @@
+"""The place Dictionary: the page, its rows, exact counts, the margin, exports."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import FileResponse, HttpResponse, JsonResponse
+from django.http.response import HttpResponseBase
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+from django.views.decorators.vary import vary_on_headers
+from django_htmx.http import trigger_client_event
+
+from indexa.areas.models import Role
+from indexa.areas.policies import AreaRequest, in_area
+from indexa.dictionary import exports, search
+from indexa.dictionary.facets import facets_of
+from indexa.dictionary.forms import read_query, write_query
+from indexa.dictionary.listing import rows_of
+from indexa.modeling.models import StoredModel
+from indexa.web.htmx import FRAGMENT_HEADERS, wants_fragment
+
+PAGE_SIZE = 100
+LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ#"
+
+
+@require_GET
+@in_area(Role.READER)
+@vary_on_headers(*FRAGMENT_HEADERS)
+def page(request: AreaRequest) -> HttpResponse:
+    """The dictionary, or what of it changes while one types and filters."""
+    query = read_query(request.area, request.GET)
+    hits = search.first_hits(query)
+    context = _shared(request, query) | {
+        "hits": hits,
+        "facets": facets_of(query, hits),
+        "rows": rows_of(search.page(query, 0, PAGE_SIZE), bands=not query.sort),
+        "thumb": None if hits.more or query.sort else _thumb(search.tables_by_letter(query)),
+        "page_size": PAGE_SIZE,
+    }
+    if wants_fragment(request):
+        return render(request, "dictionary/_results.html", context | {"out_of_band": True})
+    context["has_models"] = StoredModel.objects.filter(area=request.area).exists()
+    return render(request, "dictionary/page.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def rows(request: AreaRequest) -> HttpResponse:
+    """One block of rows, for the window that scrolls."""
+    query = read_query(request.area, request.GET)
+    offset = _number(request.GET.get("offset"))
+    before = 1 if offset else 0
+    ids = search.page(query, offset - before, PAGE_SIZE + before)
+    context = _shared(request, query) | {
+        "rows": rows_of(ids[before:], before=ids[0] if before and ids else None, bands=not query.sort)
+    }
+    return render(request, "dictionary/_block.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def exact(request: AreaRequest) -> HttpResponse:
+    """Exact counts and the thumb index, asked for after the page has shown the quick ones."""
+    query = read_query(request.area, request.GET)
+    hits = search.exact_hits(query)
+    thumb = None if query.sort else _thumb(search.tables_by_letter(query))
+    context = _shared(request, query) | {
+        "hits": hits, "facets": facets_of(query, hits), "thumb": thumb, "out_of_band": True,
+    }  # fmt: skip
+    response = render(request, "dictionary/_exact.html", context)
+    return trigger_client_event(response, "exact-count", {"value": hits.count}, after="settle")
+
+
+@require_GET
+@in_area(Role.READER)
+def letter(request: AreaRequest) -> JsonResponse:
+    """Where the tables under a letter begin."""
+    query = read_query(request.area, request.GET)
+    wanted = request.GET.get("letter", "")[:1]
+    return JsonResponse({"offset": search.offset_of_letter(query, wanted)})
+
+
+@require_GET
+@in_area(Role.READER)
+def export(request: AreaRequest, kind: str) -> HttpResponseBase:
+    """The view as a file: at once where it is small, by a job where it is large."""
+    query = read_query(request.area, request.GET)
+    if search.count(query) > exports.AT_ONCE:
+        job = exports.start(area=request.area, person=request.user, kind=kind, address=write_query(query))
+        return redirect("jobs:page", request.area.slug, job.pk)
+    stream = exports.write(kind, query, request.user, request.area)
+    made = exports.KINDS[kind]
+    name = exports.file_name(request.area, kind)
+    return FileResponse(stream, as_attachment=True, filename=name, content_type=made.media_type)
+
+
+def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
+    slug = request.area.slug
+    return {
+        "query": query,
+        "terms": query.terms,
+        "address": write_query(query),
+        "rows_url": f"{reverse('dictionary:rows', args=[slug])}?{write_query(query)}",
+        "sorts": {
+            name: write_query(query, sort={"": name, name: f"-{name}"}.get(query.sort, name if query.sort != f"-{name}" else ""))
+            for name in ("column", "type")
+        },
+        "logical": query.layer == "logical",
+    }
+
+
+def _thumb(letters: dict[str, int]) -> list[tuple[str, int, int]]:
+    most = max(letters.values(), default=0)
+    return [(sign, letters.get(sign, 0), most) for sign in LETTERS]
+
+
+def _number(text: str | None) -> int:
+    return int(text) if text and text.isdigit() and len(text) < 10 else 0

@@ -1,0 +1,51 @@
+"""The form for a new edition."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+
+from indexa.areas.models import Area
+from indexa.modeling.models import StoredModel
+from indexa.web.forms import Styled
+
+
+class EditionForm(Styled):
+    """Title, note, models, and what of them goes in."""
+
+    title = forms.CharField(max_length=160)
+    note = forms.CharField(
+        max_length=4000, required=False, widget=forms.Textarea(attrs={"rows": 3}),
+        help_text="What is new in it, for those who read it. It stands on the first page.",
+    )  # fmt: skip
+    models = forms.ModelMultipleChoiceField(
+        queryset=StoredModel.objects.none(), widget=forms.CheckboxSelectMultiple,
+        error_messages={"required": "Choose at least one model."},
+    )  # fmt: skip
+    views = forms.BooleanField(required=False, initial=True, label="Views, beside tables")
+    technical = forms.BooleanField(
+        required=False, initial=True, label="Keys, indexes, checks and the queries of views"
+    )
+    comments = forms.BooleanField(
+        required=False, initial=True, label="The source's own comments where there is no definition"
+    )
+    undescribed = forms.BooleanField(
+        required=False, initial=True, label="Tables in which nothing is described yet"
+    )
+
+    def __init__(self, *args: Any, area: Area, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        models: Any = self.fields["models"]
+        models.queryset = StoredModel.objects.filter(area=area)
+        models.label_from_instance = lambda model: f"{model.name} ({model.layer})"
+
+    def contents(self) -> dict[str, bool]:
+        """What of the models goes in."""
+        return {name: self.cleaned_data[name] for name in ("views", "technical", "comments", "undescribed")}
+
+
+class ShareForm(Styled):
+    """Whom a reading link is for."""
+
+    label = forms.CharField(label="For whom", max_length=120)

@@ -1,0 +1,22 @@
+"""What people without an account see: an edition, by a reading link that was not revoked."""
+
+from __future__ import annotations
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.views.decorators.http import require_GET
+
+from indexa.editions.models import ReadingLink
+from indexa.editions.serving import serve_file
+
+
+@require_GET
+def read_edition(request: HttpRequest, token: str, path: str = "") -> HttpResponse:
+    """One file of the edition that the token opens. A wrong and a revoked token look the same."""
+    links = ReadingLink.objects.select_related("edition").filter(revoked_at__isnull=True)
+    link = links.filter(token_hash=ReadingLink.hash_of(token)).first()
+    if link is None:
+        raise Http404("No such reading link.")
+    response = serve_file(request, link.edition, path)
+    response["Referrer-Policy"] = "no-referrer"
+    response["Cache-Control"] = "private, no-cache"
+    return response

@@ -1,0 +1,19 @@
+"""Addresses of the place Editions."""
+
+from django.urls import path
+
+from indexa.editions import views
+
+app_name = "editions"
+urlpatterns = [
+    path("", views.edition_list, name="list"),
+    path("new/", views.new, name="new"),
+    path("<int:pk>/", views.page, name="page"),
+    path("<int:pk>/publish/", views.publish, name="publish"),
+    path("<int:pk>/throw-away/", views.throw_away, name="throw-away"),
+    path("<int:pk>/share/", views.share, name="share"),
+    path("<int:pk>/links/<int:link>/revoke/", views.revoke, name="revoke"),
+    path("<int:pk>/zip/", views.download, name="zip"),
+    path("<int:pk>/read/", views.read, name="read"),
+    path("<int:pk>/read/<path:path>", views.read, name="read-file"),
+]

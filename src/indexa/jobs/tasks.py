@@ -1,0 +1,26 @@
+"""What procrastinate runs: one task for every kind of job, and the look-out for lost ones."""
+
+from __future__ import annotations
+
+from django.db import close_old_connections
+from procrastinate.contrib.django import app
+
+from indexa.jobs import services
+
+
+@app.task(name="run_job")
+def run_job(job_id: int) -> None:
+    """Run a job; how it went stands in its row."""
+    close_old_connections()
+    try:
+        services.run(job_id)
+    finally:
+        close_old_connections()
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="recover_jobs", queueing_lock="recover_jobs")
+def recover_jobs(timestamp: int) -> None:
+    """Look for jobs that lost their worker, once a minute."""
+    close_old_connections()
+    services.recover()

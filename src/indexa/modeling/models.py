@@ -1,0 +1,330 @@
+"""Models as stored: both layers in the same tables, linked by realisation, every change in a change set.
+
+A physical column's `attribute` and a physical table's `entity` are its realisation link; both
+stand in the same table one layer up. Ids are given out in blocks before a bulk COPY, and an object
+keeps its id for good: it is its identity, through renames and later readings.
+"""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
+from django.db import models
+from django.db.models import Q
+
+from indexa.areas.models import Area
+
+
+class Layer(models.TextChoices):
+    """Where a model stands."""
+
+    PHYSICAL = "physical", "Physical"
+    LOGICAL = "logical", "Logical"
+
+
+class StoredModel(models.Model):
+    """A physical or logical model. Several physical ones may share one logical model."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="models")
+    name = models.CharField(max_length=120)
+    layer = models.CharField(max_length=10, choices=Layer.choices)
+    logical = models.ForeignKey(
+        "self", null=True, on_delete=models.SET_NULL, related_name="physical_models"
+    )
+    platform = models.CharField(max_length=40, blank=True)
+    platform_version = models.CharField(max_length=120, blank=True)
+    comment = models.TextField(blank=True)
+    schemas = models.JSONField(default=list)
+    snapshot = models.ForeignKey("Snapshot", null=True, on_delete=models.PROTECT)
+    created_at = models.DateTimeField(auto_now_add=True)
+    read_at = models.DateTimeField(null=True)
+
+    class Meta:
+        db_table = "model"
+        ordering = ["layer", "name"]
+        constraints = [
+            models.UniqueConstraint(fields=["area", "layer", "name"], name="model_name_in_its_area")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StoredTable(models.Model):
+    """A table, view or entity. `facts` holds what is only shown: options, partitions, parents, triggers."""
+
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="tables")
+    schema = models.TextField(blank=True)
+    name = models.TextField()
+    kind = models.CharField(max_length=20)
+    comment = models.TextField(blank=True)
+    business_name = models.TextField(blank=True)
+    definition = models.TextField(blank=True)
+    definition_sql = models.TextField(blank=True)
+    facts = models.JSONField(default=dict)
+    entity = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="realised_by")
+    origin = models.TextField(blank=True)
+    gone_since = models.DateTimeField(null=True)
+
+    class Meta:
+        db_table = "model_table"
+        constraints = [
+            models.UniqueConstraint(
+                fields=["model", "schema", "name"],
+                condition=Q(gone_since__isnull=True),
+                name="table_name_in_its_schema",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.full_name
+
+    @property
+    def full_name(self) -> str:
+        """Schema and name with a dot between them."""
+        return f"{self.schema}.{self.name}" if self.schema else self.name
+
+
+class StoredColumn(models.Model):
+    """A column or attribute. `business_name` and `definition` of a column override its attribute's."""
+
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="columns")
+    name = models.TextField()
+    position = models.PositiveIntegerField()
+    type = models.TextField()
+    family = models.CharField(max_length=20)
+    nullable = models.BooleanField()
+    default = models.TextField(null=True)  # noqa: DJ001  an empty default is not the same as none
+    identity = models.CharField(max_length=10, blank=True)
+    generated = models.TextField(null=True)  # noqa: DJ001
+    collation = models.TextField(blank=True)
+    comment = models.TextField(blank=True)
+    roles = models.PositiveSmallIntegerField(default=0)
+    business_name = models.TextField(blank=True)
+    definition = models.TextField(blank=True)
+    attribute = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="realised_by")
+    migrated_from = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
+    origin = models.TextField(blank=True)
+    gone_since = models.DateTimeField(null=True)
+
+    class Meta:
+        db_table = "model_column"
+        constraints = [
+            models.UniqueConstraint(
+                fields=["table", "name"],
+                condition=Q(gone_since__isnull=True),
+                name="column_name_in_its_table",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StoredKey(models.Model):
+    """A primary, unique or exclusion key. `facts` holds the core's record of it."""
+
+    class Kind(models.TextChoices):
+        PRIMARY = "primary", "Primary key"
+        UNIQUE = "unique", "Unique key"
+        EXCLUSION = "exclusion", "Exclusion constraint"
+
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="keys")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    name = models.TextField()
+    column_ids = ArrayField(models.BigIntegerField())
+    facts = models.JSONField(default=dict)
+
+    class Meta:
+        db_table = "model_key"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StoredRelationship(models.Model):
+    """A reference from a child table to its parent; the parent may lie outside the model."""
+
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="references")
+    ref_table = models.ForeignKey(
+        StoredTable, null=True, on_delete=models.CASCADE, related_name="referenced_by"
+    )
+    name = models.TextField()
+    column_ids = ArrayField(models.BigIntegerField())
+    ref_column_ids = ArrayField(models.BigIntegerField())
+    identifying = models.BooleanField()
+    optional = models.BooleanField()
+    one_to_one = models.BooleanField()
+    facts = models.JSONField(default=dict)
+
+    class Meta:
+        db_table = "model_relationship"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StoredIndex(models.Model):
+    """An index that backs no key; `facts` is the core's record of it."""
+
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="indexes")
+    name = models.TextField()
+    facts = models.JSONField(default=dict)
+
+    class Meta:
+        db_table = "model_index"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StoredCheck(models.Model):
+    """A check constraint; `facts` is the core's record of it."""
+
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="checks")
+    name = models.TextField()
+    facts = models.JSONField(default=dict)
+
+    class Meta:
+        db_table = "model_check"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StoredObject(models.Model):
+    """A part of a model that belongs to no table: a type, domain, sequence or routine."""
+
+    class Kind(models.TextChoices):
+        ENUM = "enum", "Enum type"
+        DOMAIN = "domain", "Domain"
+        COMPOSITE = "composite", "Composite type"
+        RANGE = "range", "Range type"
+        SEQUENCE = "sequence", "Sequence"
+        ROUTINE = "routine", "Routine"
+
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="objects_apart")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    schema = models.TextField(blank=True)
+    name = models.TextField()
+    facts = models.JSONField(default=dict)
+
+    class Meta:
+        db_table = "model_object"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Snapshot(models.Model):
+    """What a source said in one reading, kept once by the hash of its model file, compressed."""
+
+    digest = models.CharField(max_length=64, primary_key=True)
+    content = models.BinaryField()
+    size = models.PositiveBigIntegerField()
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "snapshot"
+
+    def __str__(self) -> str:
+        return self.digest
+
+
+class ChangeSet(models.Model):
+    """Changes that were made together: who, when, why. Undo is another change set."""
+
+    class Kind(models.TextChoices):
+        EDIT = "edit", "Edit"
+        INTAKE = "intake", "Intake"
+        UNDO = "undo", "Undo"
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="change_sets")
+    model = models.ForeignKey(StoredModel, null=True, on_delete=models.CASCADE, related_name="change_sets")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+    why = models.TextField(blank=True)
+    undoes = models.OneToOneField("self", null=True, on_delete=models.CASCADE, related_name="undone_by")
+
+    class Meta:
+        db_table = "change_set"
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.pk}"
+
+
+class Change(models.Model):
+    """One field of one object, before and after."""
+
+    class Target(models.TextChoices):
+        TABLE = "table", "Table"
+        COLUMN = "column", "Column"
+
+    change_set = models.ForeignKey(ChangeSet, on_delete=models.CASCADE, related_name="changes")
+    target = models.CharField(max_length=10, choices=Target.choices)
+    object_id = models.BigIntegerField()
+    label = models.TextField()
+    field = models.CharField(max_length=20)
+    before = models.TextField(blank=True)
+    after = models.TextField(blank=True)
+
+    class Meta:
+        db_table = "change"
+        indexes = [models.Index(fields=["target", "object_id"], name="changes_of_an_object")]
+
+    def __str__(self) -> str:
+        return f"{self.label}.{self.field}"
+
+
+class DescribedColumn(models.Model):
+    """A column with the words it shows, wherever they come from: the view `described_column`.
+
+    `definition_from` is "column" (an override), "attribute", "migrated" (brought by a foreign key
+    from `migrated_entity`) or "". What is gone is not in it.
+    """
+
+    id = models.BigIntegerField(primary_key=True)
+    area = models.ForeignKey(Area, on_delete=models.DO_NOTHING, related_name="+")
+    model = models.ForeignKey(StoredModel, on_delete=models.DO_NOTHING, related_name="+")
+    layer = models.TextField()
+    table = models.ForeignKey(StoredTable, on_delete=models.DO_NOTHING, related_name="described_columns")
+    schema = models.TextField()
+    table_name = models.TextField()
+    table_kind = models.TextField()
+    table_business_name = models.TextField()
+    table_definition = models.TextField()
+    name = models.TextField()
+    position = models.IntegerField()
+    type = models.TextField()
+    family = models.TextField()
+    nullable = models.BooleanField()
+    default = models.TextField(null=True)  # noqa: DJ001
+    identity = models.TextField()
+    generated = models.TextField(null=True)  # noqa: DJ001
+    collation = models.TextField()
+    comment = models.TextField()
+    roles = models.IntegerField()
+    attribute = models.ForeignKey(
+        StoredColumn, null=True, on_delete=models.DO_NOTHING, related_name="+"
+    )
+    business_name = models.TextField()
+    definition = models.TextField()
+    definition_from = models.TextField()
+    migrated_entity = models.TextField()
+    migrated_from = models.ForeignKey(
+        StoredColumn, null=True, on_delete=models.DO_NOTHING, related_name="+"
+    )
+
+    class Meta:
+        managed = False
+        db_table = "described_column"
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def table_full_name(self) -> str:
+        """Schema and table with a dot between them."""
+        return f"{self.schema}.{self.table_name}" if self.schema else self.table_name

@@ -1,0 +1,140 @@
+"""What the pages of models ask of the store."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import connection
+from django.db.models import Count, Q, QuerySet
+
+from indexa.areas.models import Area
+from indexa.modeling.models import (
+    DescribedColumn,
+    StoredColumn,
+    StoredModel,
+    StoredRelationship,
+    StoredTable,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Coverage:
+    """How much of a model is there and described."""
+
+    tables: int
+    views: int
+    columns: int
+    described: int
+    named: int
+    relationships: int
+
+
+def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
+    """Count what models hold, in three queries for all of them."""
+    ids = [model.pk for model in models]
+    tables = {
+        row["model_id"]: row
+        for row in StoredTable.objects.filter(model_id__in=ids, gone_since__isnull=True)
+        .values("model_id")
+        .annotate(views=Count("pk", filter=Q(kind__endswith="view")), tables=Count("pk", filter=~Q(kind__endswith="view")))
+    }
+    columns: dict[int, tuple[int, int, int]] = {}
+    relationships: dict[int, int] = {}
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "select model_id, count(*), count(*) filter (where definition <> ''), "
+            "count(*) filter (where business_name <> '') from described_column where model_id = any(%s) group by 1",
+            [ids],
+        )
+        columns = {model_id: counts for model_id, *counts in cursor}  # type: ignore[misc]
+        cursor.execute(
+            "select t.model_id, count(*) from model_relationship r join model_table t on t.id = r.table_id "
+            "where t.model_id = any(%s) group by 1",
+            [ids],
+        )
+        relationships = dict(cursor)
+    return {
+        id_: Coverage(
+            tables.get(id_, {}).get("tables", 0),
+            tables.get(id_, {}).get("views", 0),
+            *columns.get(id_, (0, 0, 0)),
+            relationships.get(id_, 0),
+        )
+        for id_ in ids
+    }
+
+
+def landmarks(model: StoredModel, limit: int = 8) -> list[StoredTable]:
+    """Return the most connected tables: the ends of most relationships, both ways."""
+    refers = Count("references", distinct=True)
+    referred = Count("referenced_by", distinct=True)
+    tables = StoredTable.objects.filter(model=model, gone_since__isnull=True)
+    found = tables.annotate(refers=refers, referred=referred).filter(Q(refers__gt=0) | Q(referred__gt=0))
+    return sorted(found, key=lambda t: (-(t.refers + t.referred), t.full_name))[:limit]
+
+
+def table_rows(model: StoredModel, text: str = "") -> list[dict[str, Any]]:
+    """Return all tables of a model with counts, business names and degrees, in one query."""
+    sql = """
+    select t.id, t.schema, t.name, t.kind, t.comment, coalesce(nullif(t.business_name, ''), e.business_name, '')
+             as business_name, coalesce(nullif(t.definition, ''), e.definition, '') as definition,
+           coalesce(d.columns, 0) as columns, coalesce(d.described, 0) as described,
+           coalesce(o.n, 0) as refers, coalesce(i.n, 0) as referred
+    from model_table t left join model_table e on e.id = t.entity_id
+    left join (select table_id, count(*) as columns, count(*) filter (where described) as described
+               from dictionary_row where model_id = %(model)s group by 1) d on d.table_id = t.id
+    left join (select table_id, count(*) n from model_relationship group by 1) o on o.table_id = t.id
+    left join (select ref_table_id, count(*) n from model_relationship group by 1) i on i.ref_table_id = t.id
+    where t.model_id = %(model)s and t.gone_since is null
+      and (%(text)s = '' or position(%(text)s in lower(t.schema || '.' || t.name || ' ' || t.business_name || ' ' ||
+           coalesce(e.business_name, ''))) > 0)
+    order by lower(t.schema), lower(t.name)"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, {"model": model.pk, "text": text.lower().strip()})
+        names = [column.name for column in cursor.description]
+        return [dict(zip(names, row, strict=True)) for row in cursor]
+
+
+def visible_tables(area: Area) -> QuerySet[StoredTable]:
+    """Tables of an area that are not gone."""
+    return StoredTable.objects.filter(model__area=area, gone_since__isnull=True)
+
+
+def columns_of(table: StoredTable) -> list[DescribedColumn]:
+    """Columns of a table in their order, with the words they show."""
+    return list(DescribedColumn.objects.filter(table_id=table.pk).order_by("position"))
+
+
+@dataclass(slots=True)
+class Reference:
+    """A relationship as one of its two tables sees it: the other table, and the column pairs."""
+
+    relationship: StoredRelationship
+    other: StoredTable | None
+    other_name: str
+    pairs: list[tuple[str, str]]
+
+
+def references(table: StoredTable) -> tuple[list[Reference], list[Reference]]:
+    """Return what a table refers to and what refers to it, in three queries."""
+    out = list(StoredRelationship.objects.filter(table=table).select_related("ref_table__entity").order_by("name"))
+    incoming = list(
+        StoredRelationship.objects.filter(ref_table=table, table__gone_since__isnull=True)
+        .select_related("table__entity")
+        .order_by("table__schema", "table__name", "name")
+    )
+    ids = {id_ for r in [*out, *incoming] for id_ in [*r.column_ids, *r.ref_column_ids]}
+    names = dict(StoredColumn.objects.filter(pk__in=ids).values_list("pk", "name"))
+
+    def pairs(r: StoredRelationship) -> list[tuple[str, str]]:
+        own = [names.get(id_, "?") for id_ in r.column_ids]
+        theirs = [names.get(id_, "?") for id_ in r.ref_column_ids] or list(r.facts.get("ref_columns", []))
+        return list(zip(own, theirs, strict=False))
+
+    refers = [
+        Reference(r, r.ref_table, r.ref_table.full_name if r.ref_table else f"{r.facts['ref_schema']}.{r.facts['ref_table']}", pairs(r))
+        for r in out
+    ]
+    referred = [Reference(r, r.table, r.table.full_name, pairs(r)) for r in incoming]
+    return refers, referred

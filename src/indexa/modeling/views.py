@@ -1,0 +1,289 @@
+"""Pages of models and tables, and the margin in which they are named and described."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.db.models import Count
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django_htmx.http import reswap, retarget, trigger_client_event
+
+from indexa.areas.models import Role
+from indexa.areas.policies import AreaRequest, in_area
+from indexa.core.model import file
+from indexa.modeling import editing, queries, services
+from indexa.modeling.loading import load_model
+from indexa.modeling.models import ChangeSet, DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
+from indexa.web.htmx import wants_fragment
+
+
+@require_GET
+@in_area(Role.READER)
+def model_list(request: AreaRequest) -> HttpResponse:
+    """All models of the area, physical ones beside the logical one they realise."""
+    models = list(StoredModel.objects.filter(area=request.area).select_related("logical"))
+    coverage = queries.coverage(models)
+    rows = [{"model": model, "coverage": coverage[model.pk]} for model in models]
+    groups = [(label, [row for row in rows if row["model"].layer == layer]) for layer, label in Layer.choices]
+    return render(request, "modeling/list.html", {"groups": groups, "models": models})
+
+
+@require_GET
+@in_area(Role.READER)
+def overview(request: AreaRequest, pk: int) -> HttpResponse:
+    """What a model holds, how far it is described, and its landmarks."""
+    model = _model(request, pk)
+    context = {
+        "model": model,
+        "coverage": queries.coverage([model])[model.pk],
+        "landmarks": queries.landmarks(model),
+        "apart": model.objects_apart.values("kind").annotate(count=Count("pk")).order_by("kind"),
+        "gone": StoredTable.objects.filter(model=model, gone_since__isnull=False).count(),
+        "intakes": model.intakes.select_related("source", "person")[:5],
+        "changes": _change_sets(model)[:6],
+    }
+    return render(request, "modeling/overview.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def tables(request: AreaRequest, pk: int) -> HttpResponse:
+    """All tables of a model, to filter as one types."""
+    model = _model(request, pk)
+    text = request.GET.get("q", "")[:200]
+    context = {"model": model, "rows": queries.table_rows(model, text), "text": text, "terms": text.lower().split()}
+    return render(request, "modeling/_tables.html" if wants_fragment(request) else "modeling/tables.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def objects_apart(request: AreaRequest, pk: int) -> HttpResponse:
+    """Types, domains, sequences and routines of a model."""
+    model = _model(request, pk)
+    kind = request.GET.get("kind", "")
+    found = model.objects_apart.order_by("kind", "schema", "name")
+    kinds = model.objects_apart.values_list("kind", flat=True).distinct().order_by("kind")
+    if kind:
+        found = found.filter(kind=kind)
+    return render(request, "modeling/objects.html", {"model": model, "objects": found, "kinds": kinds, "kind": kind})
+
+
+@require_GET
+@in_area(Role.READER)
+def history(request: AreaRequest, pk: int) -> HttpResponse:
+    """Every change set of a model, newest first."""
+    model = _model(request, pk)
+    page = max(1, int(request.GET.get("page", "1")) if request.GET.get("page", "1").isdigit() else 1)
+    size = 50
+    found = list(_change_sets(model)[(page - 1) * size : page * size + 1])
+    context = {"model": model, "changes": found[:size], "page": page, "more": len(found) > size}
+    return render(request, "modeling/history.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def model_file(request: AreaRequest, pk: int) -> HttpResponse:
+    """The model as a model file."""
+    model = _model(request, pk)
+    response = HttpResponse(file.write(load_model(model)), content_type="application/json")
+    response["Content-Disposition"] = f'attachment; filename="model-{model.pk}-{model.layer}.json"'
+    return response
+
+
+@require_POST
+@in_area(Role.ADMINISTRATOR)
+def delete(request: AreaRequest, pk: int) -> HttpResponse:
+    """Delete a model."""
+    _model(request, pk)
+    try:
+        name = services.delete(area=request.area, model_id=pk)
+    except services.ModelInUseError as error:
+        messages.error(request, str(error))
+        return redirect("modeling:overview", request.area.slug, pk)
+    messages.success(request, f"The model “{name}” is deleted.")
+    return redirect("modeling:list", request.area.slug)
+
+
+@require_GET
+@in_area(Role.READER)
+def table(request: AreaRequest, pk: int) -> HttpResponse:
+    """A table with its columns, keys, relationships both ways, indexes, checks, and its margin."""
+    found = get_object_or_404(queries.visible_tables(request.area).select_related("model", "entity"), pk=pk)
+    refers, referred = queries.references(found)
+    columns = queries.columns_of(found)
+    names = {column.pk: column.name for column in columns}
+    keys = [
+        {"key": key, "columns": [names.get(id_, "?") for id_ in key.column_ids]}
+        for key in found.keys.order_by("kind", "name")
+    ]
+    selected = request.GET.get("column", "")
+    context = {
+        "table": found,
+        "columns": columns,
+        "keys": keys,
+        "refers": refers,
+        "referred": referred,
+        "indexes": found.indexes.order_by("name"),
+        "checks": found.checks.order_by("name"),
+        "selected": int(selected) if selected.isdigit() and int(selected) in names else 0,
+        "described": sum(bool(column.definition) for column in columns),
+    }
+    return render(request, "modeling/table.html", context | _table_margin(found))
+
+
+@require_GET
+@in_area(Role.READER)
+def column_margin(request: AreaRequest, pk: int) -> HttpResponse:
+    """What belongs to a column: facts, words, where they come from, history."""
+    return render(request, "modeling/_column_margin.html", _column_margin(_column(request, pk)))
+
+
+@require_GET
+@in_area(Role.READER)
+def table_margin(request: AreaRequest, pk: int) -> HttpResponse:
+    """What belongs to a table."""
+    return render(request, "modeling/_table_margin.html", _table_margin(_table(request, pk)))
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.STEWARD)
+def edit(request: AreaRequest, target: str, pk: int, field: str) -> HttpResponse:
+    """The form for one word in the margin; posting it saves a change set, or shows the conflict."""
+    item: StoredColumn | StoredTable = _column(request, pk) if target == "column" else _table(request, pk)
+    sent = request.POST if request.method == "POST" else request.GET
+    only_here = sent.get("only_here") == "1"
+    place = editing.place_of(item, only_here=only_here)
+    context: dict[str, Any] = {
+        "item": item,
+        "target": target,
+        "field": field,
+        "label": editing.FIELDS[field],
+        "limit": editing.LIMITS[field],
+        "only_here": only_here,
+        "shared": _shared_with(item),
+        "margin_url": _margin_url(request, target, pk),
+    }
+    kept = StoredColumn if place.target == "column" else StoredTable
+    if request.method == "GET":
+        current = getattr(kept.objects.get(pk=place.object_id), field)
+        context |= {"seen": current, "value": sent.get("value") or current}
+        return render(request, "modeling/_edit.html", context)
+    try:
+        editing.edit(
+            area=request.area,
+            person=request.user,
+            place=place,
+            field=field,
+            seen=sent.get("seen", ""),
+            value=sent.get("value", ""),
+        )
+    except editing.StaleEditError as error:
+        context |= {"conflict": error, "seen": error.theirs, "value": error.yours}
+        return _form_again(request, context, 409)
+    except editing.EditError as error:
+        context |= {"error": error, "seen": sent.get("seen", ""), "value": sent.get("value", "")}
+        return _form_again(request, context, 422)
+    margin = column_margin if target == "column" else table_margin
+    response = _as_get(request, margin, pk)
+    return trigger_client_event(response, "words-changed", {"value": pk})
+
+
+def _form_again(request: AreaRequest, context: dict[str, Any], status: int) -> HttpResponse:
+    """Show the form again where it stood, not over the whole margin."""
+    response = render(request, "modeling/_edit.html", context, status=status)
+    return reswap(retarget(response, f"#edit-{context['field']}"), "innerHTML")
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def undo(request: AreaRequest) -> JsonResponse:
+    """Undo the last change set of the person who asks, or the one that is named."""
+    wanted = request.POST.get("change_set", "")
+    try:
+        undone = editing.undo(
+            area=request.area, person=request.user, change_set_id=int(wanted) if wanted.isdigit() else None
+        )
+    except editing.StaleEditError as error:
+        return JsonResponse({"message": f"Not undone: {error.by} has changed it since."}, status=409)
+    except editing.EditError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    change = undone.changes.first()
+    what = f"{editing.FIELDS[change.field].lower()} of {change.label}" if change else "last change"
+    return JsonResponse({"message": f"Undone: {what}."})
+
+
+def _model(request: AreaRequest, pk: int) -> StoredModel:
+    return get_object_or_404(StoredModel.objects.select_related("logical"), pk=pk, area=request.area)
+
+
+def _column(request: AreaRequest, pk: int) -> StoredColumn:
+    columns = StoredColumn.objects.select_related("table__model", "table__entity", "attribute__table__model")
+    return get_object_or_404(columns, pk=pk, table__model__area=request.area)
+
+
+def _table(request: AreaRequest, pk: int) -> StoredTable:
+    tables = StoredTable.objects.select_related("model", "entity__model")
+    return get_object_or_404(tables, pk=pk, model__area=request.area)
+
+
+def _change_sets(model: StoredModel) -> Any:
+    ids = [model.pk, *([model.logical_id] if model.logical_id else [])]
+    return (
+        ChangeSet.objects.filter(model_id__in=ids)
+        .select_related("person", "undone_by")
+        .prefetch_related("changes")
+        .order_by("-id")
+    )
+
+
+def _as_get(request: AreaRequest, view: Any, pk: int) -> HttpResponse:
+    request.method = "GET"
+    response: HttpResponse = view(request, request.area.slug, pk)
+    return response
+
+
+def _margin_url(request: AreaRequest, target: str, pk: int) -> str:
+    return reverse(f"modeling:{target}-margin", args=[request.area.slug, pk])
+
+
+def _shared_with(item: StoredColumn | StoredTable) -> int:
+    """Count the places that an edit above item reaches."""
+    if isinstance(item, StoredColumn):
+        return StoredColumn.objects.filter(attribute_id=item.attribute_id).count() if item.attribute_id else 0
+    return StoredTable.objects.filter(entity_id=item.entity_id).count() if item.entity_id else 0
+
+
+def _column_margin(column: StoredColumn) -> dict[str, Any]:
+    shown = DescribedColumn.objects.filter(pk=column.pk).first()
+    places = [editing.Place("column", column.pk)]
+    if column.attribute_id:
+        places.append(editing.Place("column", column.attribute_id))
+    relations = queries.references(column.table)
+    attribute = column.attribute
+    realised = StoredColumn.objects.filter(attribute_id=attribute.pk if attribute else column.pk)
+    return {
+        "column": column,
+        "shown": shown,
+        "refers": [r for r in relations[0] if column.pk in r.relationship.column_ids],
+        "referred": [r for r in relations[1] if column.pk in r.relationship.ref_column_ids],
+        "realised": realised.exclude(pk=column.pk).select_related("table__model")[:12],
+        "history": editing.history(places),
+    }
+
+
+def _table_margin(table: StoredTable) -> dict[str, Any]:
+    places = [editing.Place("table", table.pk)]
+    if table.entity_id:
+        places.append(editing.Place("table", table.entity_id))
+    realised = StoredTable.objects.filter(entity_id=table.entity_id or table.pk).exclude(pk=table.pk)
+    return {
+        "table": table,
+        "business_name": table.business_name or (table.entity.business_name if table.entity else ""),
+        "definition": table.definition or (table.entity.definition if table.entity else ""),
+        "realised": realised.select_related("model")[:12],
+        "history": editing.history(places),
+    }

@@ -1,0 +1,165 @@
+"""Settings, all of them from the environment or from files below the data directory.
+
+INDEXA_DATABASE_URL   where Indexa keeps its own data (set by ./indexa)
+INDEXA_DATA_DIR       keys and collected static files (default: .local in the project)
+INDEXA_DEBUG          "1" shows tracebacks; anything else is off
+INDEXA_HOSTS          host names the server answers to, comma-separated
+INDEXA_TLS            "1" when the server stands behind TLS: secure cookies and HSTS
+INDEXA_SOURCE_HOSTS   hosts a source may be on, comma-separated
+"""
+
+import os
+from pathlib import Path
+from urllib.parse import unquote, urlsplit
+
+from csp.constants import NONE, SELF
+
+from indexa.settings.keys import installation_key
+
+ROOT = Path(__file__).resolve().parents[3]
+DATA_DIR = Path(os.environ.get("INDEXA_DATA_DIR", ROOT / ".local"))
+
+
+def _listed(name: str, default: str) -> list[str]:
+    return [part.strip() for part in os.environ.get(name, default).split(",") if part.strip()]
+
+
+DEBUG = os.environ.get("INDEXA_DEBUG") == "1"
+ALLOWED_HOSTS = _listed("INDEXA_HOSTS", "127.0.0.1,localhost,[::1]")
+SECRET_KEY = installation_key(DATA_DIR / "keys" / "session.key")
+SOURCE_KEY_FILE = DATA_DIR / "keys" / "sources.key"
+SOURCE_HOSTS = _listed("INDEXA_SOURCE_HOSTS", "127.0.0.1,localhost,::1")
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django.contrib.postgres",
+    "django.contrib.humanize",
+    "procrastinate.contrib.django",
+    "django_htmx",
+    "csp",
+    "axes",
+    "indexa.web",
+    "indexa.areas",
+    "indexa.jobs",
+    "indexa.modeling",
+    "indexa.sources",
+    "indexa.dictionary",
+    "indexa.editions",
+    "indexa.desk",
+    "indexa.demo",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "indexa.web.urls"
+WSGI_APPLICATION = "indexa.web.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "indexa.web.context.page",
+            ],
+        },
+    }
+]
+
+
+def _database(url: str) -> dict[str, object]:
+    parts = urlsplit(url)
+    return {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": unquote(parts.path.lstrip("/")),
+        "USER": unquote(parts.username or ""),
+        "PASSWORD": unquote(parts.password or ""),
+        "HOST": parts.hostname or "127.0.0.1",
+        "PORT": str(parts.port or 5432),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+    }
+
+
+DATABASES = {"default": _database(os.environ.get("INDEXA_DATABASE_URL", "postgresql://127.0.0.1/indexa"))}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "django.contrib.auth.backends.ModelBackend",
+]
+AUTH_PASSWORD_VALIDATORS = [
+    {
+        "NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",
+        "OPTIONS": {"min_length": 12},
+    },
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25  # hours
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_TEMPLATE = "web/locked_out.html"
+AXES_VERBOSE = False
+AUTH_USER_MODEL = "areas.Person"
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "home"
+LOGOUT_REDIRECT_URL = "sign-in"
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = "UTC"
+USE_I18N = False
+USE_TZ = True
+USE_THOUSAND_SEPARATOR = False
+
+STATIC_URL = "static/"
+STATIC_ROOT = DATA_DIR / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "indexa.web.static_storage.GzipManifestStorage"},
+}
+
+TLS = os.environ.get("INDEXA_TLS") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = TLS
+SECURE_HSTS_SECONDS = 31_536_000 if TLS else 0
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if TLS else None
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "object-src": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2_621_440
+CSRF_FAILURE_VIEW = "indexa.web.errors.csrf_failure"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["stderr"], "level": "WARNING"},
+}

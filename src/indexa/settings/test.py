@@ -1,0 +1,12 @@
+"""Settings of the tests: quick password hashing, no manifest of static files."""
+
+from indexa.settings.base import *  # noqa: F403
+from indexa.settings.base import STORAGES
+
+TEST_RUNNER = "tests.runner.Runner"
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+STORAGES = STORAGES | {
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+ALLOWED_HOSTS = ["*"]
+AXES_ENABLED = False

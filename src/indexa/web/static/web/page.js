@@ -1,0 +1,103 @@
+// Keys, menus and short messages of every page. What a key does is told by data attributes in the page.
+(function () {
+  "use strict";
+  const typing = (element) => element.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
+
+  let clearing;
+  function say(text) {
+    const line = document.getElementById("toast");
+    line.textContent = text;
+    clearTimeout(clearing);
+    if (text) clearing = setTimeout(() => { line.textContent = ""; }, 7000);
+  }
+
+  function closeMenus(except) {
+    document.querySelectorAll("details.chip[open], details.own[open]").forEach((menu) => {
+      if (menu !== except && !menu.contains(except)) menu.removeAttribute("open");
+    });
+    const found = document.getElementById("found");
+    if (found && !(except && except.closest && except.closest(".lookup"))) found.replaceChildren();
+  }
+
+  function click(selector) {
+    const target = document.querySelector(selector);
+    if (target) target.click();
+    return Boolean(target);
+  }
+
+  function focusOn(selector) {
+    const field = document.querySelector(selector);
+    if (field) { field.focus(); field.select(); }
+    return Boolean(field);
+  }
+
+  async function undo() {
+    const url = document.body.dataset.undoUrl;
+    if (!url) return;
+    const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+    const answer = await fetch(url, { method: "POST", headers: { "X-CSRFToken": token } });
+    const told = await answer.json().catch(() => ({ message: "Undo did not work. Load the page again." }));
+    say(told.message);
+    if (answer.ok) document.body.dispatchEvent(new CustomEvent("words-changed"));
+  }
+
+  function moveThroughLookup(step) {
+    const links = [...document.querySelectorAll("#found a")];
+    if (!links.length) return false;
+    const at = links.indexOf(document.activeElement);
+    const next = links[Math.max(0, Math.min(links.length - 1, at + step))];
+    if (at + step < 0) document.getElementById("lookup").focus(); else next.focus();
+    return true;
+  }
+
+  const actions = {
+    "/": () => focusOn("#lookup"),
+    "f": () => focusOn("[data-key-filter]"),
+    "?": () => { document.getElementById("keys").showModal(); return true; },
+    "e": () => click("[data-key-edit]"),
+    "n": () => click("[data-key-name]"),
+    "u": () => { undo(); return true; },
+  };
+
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "Enter" && (event.ctrlKey || event.metaKey) && event.target.form) { event.target.form.requestSubmit(); return; }
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key === "Escape") {
+      const form = event.target.closest(".edit-form");
+      if (form) form.querySelector("[data-cancel]")?.click();
+      const menu = event.target.closest("details[open]");
+      closeMenus();
+      if (menu) menu.querySelector("summary").focus();
+      if (event.target.id === "lookup") event.target.blur();
+      return;
+    }
+    if (event.target.closest(".lookup") && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
+      if (moveThroughLookup(event.key === "ArrowDown" ? 1 : -1)) event.preventDefault();
+      return;
+    }
+    if (typing(event.target) || document.querySelector("dialog[open]")) return;
+    if (actions[event.key] && actions[event.key]()) event.preventDefault();
+  });
+
+  document.addEventListener("click", (event) => {
+    closeMenus(event.target);
+    if (event.target.closest("[data-show-keys]")) document.getElementById("keys").showModal();
+    const copy = event.target.closest("[data-copy]");
+    if (copy) {
+      const text = copy.dataset.copy || location.href;
+      navigator.clipboard.writeText(text).then(() => say("Copied."), () => say(text));
+    }
+  });
+
+  document.body.addEventListener("htmx:responseError", (event) => {
+    const status = event.detail.xhr.status;
+    say(status === 403 ? "Your role does not allow this; nothing was changed." : `This did not work (${status}); nothing was changed. Load the page again.`);
+  });
+  document.body.addEventListener("htmx:sendError", () => say("The server does not answer. What you typed is still here; try again in a moment."));
+  document.body.addEventListener("htmx:afterSwap", (event) => {
+    const field = event.detail.target.querySelector?.("[data-focus]");
+    if (field) { field.focus(); if (field.setSelectionRange) field.setSelectionRange(field.value.length, field.value.length); }
+  });
+  document.body.addEventListener("told", (event) => say(event.detail.value));
+  say(document.getElementById("toast").textContent.trim());
+})();

@@ -1,0 +1,13 @@
+"""Static files with their hash in the name, compressed once."""
+
+from typing import Any
+
+from whitenoise.compress import Compressor
+from whitenoise.storage import CompressedManifestStaticFilesStorage
+
+
+class GzipManifestStorage(CompressedManifestStaticFilesStorage):
+    """whitenoise's storage without brotli, which takes minutes on the shipped files."""
+
+    def create_compressor(self, **options: Any) -> Compressor:
+        return Compressor(use_brotli=False, **options)

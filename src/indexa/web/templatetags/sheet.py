@@ -1,0 +1,60 @@
+"""Small renderings that every place shares: marked letters, key roles, coverage bars."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from django import template
+from django.utils.html import conditional_escape, format_html, format_html_join
+from django.utils.safestring import SafeString, mark_safe
+
+from indexa.core.dictionary.key_roles import LABELS
+
+register = template.Library()
+
+
+@register.filter
+def marked(text: str, terms: Sequence[str]) -> SafeString:
+    """Escape text and mark every place where one of the terms stands in it."""
+    text = text or ""
+    if not terms:
+        return conditional_escape(text)
+    pattern = re.compile("|".join(re.escape(term) for term in sorted(terms, key=len, reverse=True)), re.I)
+    out, last = [], 0
+    for match in pattern.finditer(text):
+        out.append(conditional_escape(text[last : match.start()]))
+        out.append(format_html("<mark>{}</mark>", match.group()))
+        last = match.end()
+    out.append(conditional_escape(text[last:]))
+    return mark_safe("".join(out))  # noqa: S308  every piece was escaped above
+
+
+@register.filter
+def key_roles(roles: int) -> SafeString:
+    """Show the key roles of a column as their short forms, each with its words."""
+    return format_html_join(
+        "",
+        '<abbr class="role {}" title="{}">{}</abbr>',
+        ((short, words, short) for role, (short, words) in LABELS.items() if roles & role),
+    )
+
+
+@register.simple_tag
+def bar(part: int, whole: int, css: str, label: str = "") -> SafeString:
+    """Draw part of whole as a bar; with a label it is a picture with that name, without it decoration."""
+    width = round(100 * part / whole) if whole else 0
+    named = format_html('role="img" aria-label="{}"', label) if label else mark_safe('aria-hidden="true"')
+    return format_html('<svg class="{}" {}><rect width="{}%" height="100%"/></svg>', css, named, width)
+
+
+@register.filter
+def percent_of(part: int, whole: int) -> int:
+    """Percent, 0 to 100."""
+    return round(100 * part / whole) if whole else 0
+
+
+@register.filter
+def get(mapping: dict[str, object], key: str) -> object:
+    """Look key up in mapping."""
+    return mapping.get(key)

@@ -1,0 +1,44 @@
+"""All addresses. What belongs to an area lies below /a/<its name>/."""
+
+from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.views import LoginView, LogoutView, PasswordChangeView
+from django.urls import include, path, reverse_lazy
+
+from indexa.areas.views import home
+from indexa.editions.public import read_edition
+from indexa.web.forms import OwnPasswordForm, SignInForm
+
+in_area = [
+    path("", include("indexa.desk.urls")),
+    path("sources/", include("indexa.sources.urls")),
+    path("dictionary/", include("indexa.dictionary.urls")),
+    path("editions/", include("indexa.editions.urls")),
+    path("jobs/", include("indexa.jobs.urls")),
+    path("members/", include("indexa.areas.urls")),
+    path("", include("indexa.modeling.urls")),
+]
+urlpatterns = [
+    path("", home, name="home"),
+    path(
+        "sign-in/",
+        LoginView.as_view(
+            template_name="web/sign_in.html", authentication_form=SignInForm, redirect_authenticated_user=True
+        ),
+        name="sign-in",
+    ),
+    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path(
+        "password/",
+        PasswordChangeView.as_view(
+            template_name="web/password.html", form_class=OwnPasswordForm, success_url=reverse_lazy("home")
+        ),
+        name="password",
+    ),
+    path("read/<str:token>/", login_not_required(read_edition), name="reading-link"),
+    path("read/<str:token>/<path:path>", login_not_required(read_edition), name="reading-link-file"),
+    path("a/<slug:area_slug>/", include(in_area)),
+]
+handler400 = "indexa.web.errors.bad_request"
+handler403 = "indexa.web.errors.permission_denied"
+handler404 = "indexa.web.errors.page_not_found"
+handler500 = "indexa.web.errors.server_error"
