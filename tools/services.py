@@ -152,7 +152,7 @@ def start(options: argparse.Namespace) -> int:
     if pid_of("web") is None:
         port = choose_port(options.port)
         gunicorn = [str(ROOT / ".venv" / "bin" / "gunicorn"), "indexa.web.wsgi:application"]
-        launch("web", [*gunicorn, "-b", f"127.0.0.1:{port}", "-w", "2", "-k", "gthread", "--threads", "8", "--timeout", "120"], environment)
+        launch("web", [*gunicorn, "-b", f"127.0.0.1:{port}", "-w", "2", "-k", "gthread", "--threads", "8", "--timeout", "120", "--no-control-socket"], environment)
     port = int(kept.read_text())
     deadline = time.monotonic() + SECONDS_TO_START
     while not answers(port):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db.models import Case, F, IntegerField, Q, Value, When
+from django.db.models import Case, F, IntegerField, Q, TextField, Value, When
 from django.db.models.functions import Coalesce, Length, NullIf
 
 from indexa.areas.models import Area, Person
@@ -13,6 +13,7 @@ from indexa.dictionary.search import Query
 from indexa.modeling.models import DescribedColumn, StoredModel, StoredTable
 from indexa.sources.models import Source
 
+_EMPTY = Value("", output_field=TextField())
 _MOST_TABLES, _MOST_COLUMNS, _MOST_OTHERS = 6, 6, 3
 
 
@@ -31,7 +32,7 @@ class Found:
 def look_up(area: Area, text: str) -> Found:
     """Look text up among the models, sources, people, tables and columns of an area."""
     tables = StoredTable.objects.filter(model__area=area, model__layer="physical", gone_since__isnull=True)
-    tables = tables.annotate(shown_name=Coalesce(NullIf("business_name", Value("")), F("entity__business_name"), Value("")))
+    tables = tables.annotate(shown_name=Coalesce(NullIf("business_name", _EMPTY), F("entity__business_name"), _EMPTY))
     for term in text.split()[:4]:
         tables = tables.filter(Q(name__icontains=term) | Q(schema__icontains=term) | Q(shown_name__icontains=term))
     exact_first = Case(

@@ -25,7 +25,7 @@ class Gap:
     degree: int
 
 
-def gaps(models: list[StoredModel], limit: int = 10) -> list[Gap]:
+def gaps(models: list[StoredModel], limit: int = 15) -> list[Gap]:
     """Return the tables whose gaps matter most: the most connected first, then those with most to do."""
     sql = """
     with undescribed as (

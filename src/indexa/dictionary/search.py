@@ -29,8 +29,8 @@ FACETS: dict[str, str] = {
     "kind": "Kind",
     "key": "Key role",
     "family": "Type",
-    "null": "Empty allowed",
-    "described": "Definition",
+    "null": "Empty",
+    "described": "Described",
 }
 """Filters by name in the address, with their label."""
 _COLUMNS = {

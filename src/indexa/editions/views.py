@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from csp.constants import SELF
-from csp.decorators import csp_update
+from csp.decorators import csp_replace
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
@@ -133,7 +133,7 @@ def download(request: AreaRequest, pk: int) -> HttpResponseBase:
 
 @require_GET
 @xframe_options_sameorigin
-@csp_update({"frame-ancestors": [SELF]})
+@csp_replace({"frame-ancestors": [SELF]})
 @in_area(Role.READER)
 def read(request: AreaRequest, pk: int, path: str = "") -> HttpResponse:
     """One page of a draft or edition, for members."""

@@ -42,6 +42,12 @@ def copy_rows(
                 write(row)
 
 
+def refresh_statistics() -> None:
+    """Let the planner see what was just copied: without it, joins over the new rows go astray."""
+    with connection.cursor() as cursor:
+        cursor.execute("analyze model_table, model_column")
+
+
 def delete_model(model_id: int) -> None:
     """Delete a model and all that is in it, set by set. Its logical or physical counterparts stay."""
     tables = "select id from model_table where model_id = %s"

@@ -92,8 +92,8 @@ def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
     ):
         tables[id_] = Table(
             schema=schema, name=name, kind=kind, comment=comment, definition_sql=body, origin=origin,
-            business_name=business_name, definition=definition, id=str(id_),
-            realises=str(entity) if entity else "",
+            business_name=business_name, definition=definition, id=f"t{id_}",
+            realises=f"t{entity}" if entity else "",
             owner=facts.get("owner", ""),
             unlogged=facts.get("unlogged", False),
             options=tuple(facts.get("options", ())),
@@ -124,8 +124,8 @@ def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> 
         tables[table_id].columns.append(
             Column(
                 name, position, type_, nullable, default, comment, identity, generated, collation,
-                business_name, definition, str(id_), origin,
-                str(attribute) if attribute else "", str(migrated_from) if migrated_from else "",
+                business_name, definition, f"c{id_}", origin,
+                f"c{attribute}" if attribute else "", f"c{migrated_from}" if migrated_from else "",
             )  # fmt: skip
         )
     return names

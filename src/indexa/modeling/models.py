@@ -1,7 +1,9 @@
 """Models as stored: both layers in the same tables, linked by realisation, every change in a change set.
 
 A physical column's `attribute` and a physical table's `entity` are its realisation link; both
-stand in the same table one layer up. Ids are given out in blocks before a bulk COPY, and an object
+stand in the same table one layer up. Neither those links nor those from the parts of a table to it
+carry a constraint (a bulk load would pay for a check a row, some ten seconds in ten thousand tables):
+`storing` and `bulk.delete_model`, which write them in sets, keep them true. Ids are given out in blocks before a bulk COPY, and an object
 keeps its id for good: it is its identity, through renames and later readings.
 """
 
@@ -53,7 +55,9 @@ class StoredModel(models.Model):
 class StoredTable(models.Model):
     """A table, view or entity. `facts` holds what is only shown: options, partitions, parents, triggers."""
 
-    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="tables")
+    model = models.ForeignKey(
+        StoredModel, on_delete=models.CASCADE, related_name="tables", db_index=False
+    )
     schema = models.TextField(blank=True)
     name = models.TextField()
     kind = models.CharField(max_length=20)
@@ -62,7 +66,14 @@ class StoredTable(models.Model):
     definition = models.TextField(blank=True)
     definition_sql = models.TextField(blank=True)
     facts = models.JSONField(default=dict)
-    entity = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="realised_by")
+    entity = models.ForeignKey(
+        "self",
+        null=True,
+        on_delete=models.SET_NULL,
+        related_name="realised_by",
+        db_constraint=False,
+        db_index=False,
+    )
     origin = models.TextField(blank=True)
     gone_since = models.DateTimeField(null=True)
 
@@ -70,10 +81,13 @@ class StoredTable(models.Model):
         db_table = "model_table"
         constraints = [
             models.UniqueConstraint(
-                fields=["model", "schema", "name"],
-                condition=Q(gone_since__isnull=True),
+                fields=["model", "schema", "name", "gone_since"],
+                nulls_distinct=False,
                 name="table_name_in_its_schema",
             )
+        ]
+        indexes = [
+            models.Index(fields=["entity"], condition=Q(entity__isnull=False), name="table_realising"),
         ]
 
     def __str__(self) -> str:
@@ -88,7 +102,9 @@ class StoredTable(models.Model):
 class StoredColumn(models.Model):
     """A column or attribute. `business_name` and `definition` of a column override its attribute's."""
 
-    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="columns")
+    table = models.ForeignKey(
+        StoredTable, on_delete=models.CASCADE, related_name="columns", db_index=False, db_constraint=False
+    )
     name = models.TextField()
     position = models.PositiveIntegerField()
     type = models.TextField()
@@ -102,8 +118,17 @@ class StoredColumn(models.Model):
     roles = models.PositiveSmallIntegerField(default=0)
     business_name = models.TextField(blank=True)
     definition = models.TextField(blank=True)
-    attribute = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="realised_by")
-    migrated_from = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
+    attribute = models.ForeignKey(
+        "self",
+        null=True,
+        on_delete=models.SET_NULL,
+        related_name="realised_by",
+        db_constraint=False,
+        db_index=False,
+    )
+    migrated_from = models.ForeignKey(
+        "self", null=True, on_delete=models.SET_NULL, related_name="+", db_constraint=False, db_index=False
+    )
     origin = models.TextField(blank=True)
     gone_since = models.DateTimeField(null=True)
 
@@ -111,10 +136,14 @@ class StoredColumn(models.Model):
         db_table = "model_column"
         constraints = [
             models.UniqueConstraint(
-                fields=["table", "name"],
-                condition=Q(gone_since__isnull=True),
-                name="column_name_in_its_table",
+                fields=["table", "name", "gone_since"], nulls_distinct=False, name="column_name_in_its_table"
             )
+        ]
+        indexes = [
+            models.Index(fields=["attribute"], condition=Q(attribute__isnull=False), name="column_realising"),
+            models.Index(
+                fields=["migrated_from"], condition=Q(migrated_from__isnull=False), name="column_migrated"
+            ),
         ]
 
     def __str__(self) -> str:
@@ -129,7 +158,9 @@ class StoredKey(models.Model):
         UNIQUE = "unique", "Unique key"
         EXCLUSION = "exclusion", "Exclusion constraint"
 
-    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="keys")
+    table = models.ForeignKey(
+        StoredTable, on_delete=models.CASCADE, related_name="keys", db_constraint=False
+    )
     kind = models.CharField(max_length=10, choices=Kind.choices)
     name = models.TextField()
     column_ids = ArrayField(models.BigIntegerField())
@@ -145,9 +176,11 @@ class StoredKey(models.Model):
 class StoredRelationship(models.Model):
     """A reference from a child table to its parent; the parent may lie outside the model."""
 
-    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="references")
+    table = models.ForeignKey(
+        StoredTable, on_delete=models.CASCADE, related_name="references", db_constraint=False
+    )
     ref_table = models.ForeignKey(
-        StoredTable, null=True, on_delete=models.CASCADE, related_name="referenced_by"
+        StoredTable, null=True, on_delete=models.CASCADE, related_name="referenced_by", db_constraint=False
     )
     name = models.TextField()
     column_ids = ArrayField(models.BigIntegerField())
@@ -167,7 +200,9 @@ class StoredRelationship(models.Model):
 class StoredIndex(models.Model):
     """An index that backs no key; `facts` is the core's record of it."""
 
-    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="indexes")
+    table = models.ForeignKey(
+        StoredTable, on_delete=models.CASCADE, related_name="indexes", db_constraint=False
+    )
     name = models.TextField()
     facts = models.JSONField(default=dict)
 
@@ -181,7 +216,9 @@ class StoredIndex(models.Model):
 class StoredCheck(models.Model):
     """A check constraint; `facts` is the core's record of it."""
 
-    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="checks")
+    table = models.ForeignKey(
+        StoredTable, on_delete=models.CASCADE, related_name="checks", db_constraint=False
+    )
     name = models.TextField()
     facts = models.JSONField(default=dict)
 

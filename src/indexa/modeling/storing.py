@@ -24,7 +24,7 @@ from indexa.core.model import Model, Table, file
 from indexa.core.model.relationships import relationship
 from indexa.dictionary import rows as dictionary_rows
 from indexa.jobs.progress import Progress
-from indexa.modeling.bulk import copy_rows, reserve_ids
+from indexa.modeling.bulk import copy_rows, refresh_statistics, reserve_ids
 from indexa.modeling.known import Known, KnownColumn, KnownTable, load_known
 from indexa.modeling.models import Layer, Snapshot, StoredModel
 
@@ -118,6 +118,7 @@ class _Storing:
         self._copy_owned(self._reading.tables)
         self._copy_objects()
         self._progress.tell("Making the dictionary", self._total, self._total)
+        refresh_statistics()
         for model in (self._logical, self._physical):
             dictionary_rows.refresh_model(model.pk)
         return changed
@@ -132,7 +133,7 @@ class _Storing:
                 new_tables.append(table)
                 new_columns.extend(table.columns)
                 continue
-            table.id = str(old.id)
+            table.id = f"t{old.id}"
             self._old[table.id] = old
             found_columns = old.find_columns(table.columns)
             for column in table.columns:
@@ -140,12 +141,12 @@ class _Storing:
                 if old_column is None:
                     new_columns.append(column)
                 else:
-                    column.id = str(old_column.id)
+                    column.id = f"c{old_column.id}"
                     self._old[column.id] = old_column
         for number, table in zip(reserve_ids("model_table", len(new_tables)), new_tables, strict=True):
-            table.id = str(number)
+            table.id = f"t{number}"
         for number, column in zip(reserve_ids("model_column", len(new_columns)), new_columns, strict=True):
-            column.id = str(number)
+            column.id = f"c{number}"
         if not self._again:
             return {}
         gone_tables, gone_columns = self._known.count_unfound()
@@ -183,14 +184,14 @@ class _Storing:
                     new_columns.append(attribute)
                 else:
                     self._attributes[attribute.id] = old_attribute
-        ids: dict[str, str] = {key: str(old.id) for key, old in self._entities.items()}
-        ids |= {key: str(old.id) for key, old in self._attributes.items()}
+        ids: dict[str, str] = {key: f"t{old.id}" for key, old in self._entities.items()}
+        ids |= {key: f"c{old.id}" for key, old in self._attributes.items()}
         for number, entity in zip(reserve_ids("model_table", len(fresh)), fresh, strict=True):
-            ids[entity.id] = str(number)
+            ids[entity.id] = f"t{number}"
         for number, attribute in zip(
             reserve_ids("model_column", len(new_columns)), new_columns, strict=True
         ):
-            ids[attribute.id] = str(number)
+            ids[attribute.id] = f"c{number}"
         for table in self._reading.tables:
             table.realises = ids.get(table.realises, "")
             for column in table.columns:
@@ -215,8 +216,8 @@ class _Storing:
 
     def _clear_what_comes_again(self) -> None:
         """Take out the rows that are about to be copied again; mark the rest as gone."""
-        tables = [int(table.id) for table in self._reading.tables]
-        columns = [int(column.id) for table in self._reading.tables for column in table.columns]
+        tables = [_number(table.id) for table in self._reading.tables]
+        columns = [_number(column.id) for table in self._reading.tables for column in table.columns]
         of_model = "table_id in (select id from model_table where model_id = %s)"
         with connection.cursor() as cursor:
             for name in _OWNED_BY_TABLES:
@@ -244,9 +245,9 @@ class _Storing:
     def _table_row(self, model_id: int, table: Table) -> tuple[Any, ...]:
         old = self._old.get(table.id)
         return (
-            int(table.id), model_id, table.schema, table.name, table.kind, table.comment,
+            _number(table.id), model_id, table.schema, table.name, table.kind, table.comment,
             old.business_name if old else "", old.definition if old else "", table.definition_sql,
-            _table_facts(table), int(table.realises) if table.realises else None, table.origin, None,
+            _table_facts(table), _number(table.realises) if table.realises else None, table.origin, None,
         )  # fmt: skip
 
     def _copy_columns(self, tables: list[Table], layer: Layer) -> None:
@@ -259,24 +260,24 @@ class _Storing:
         families: dict[str, str] = {}
         old = self._old
         for table in tables:
-            roles, table_id = key_roles(table), int(table.id)
+            roles, table_id = key_roles(table), _number(table.id)
             for c in table.columns:
                 family = families.get(c.type)
                 if family is None:
                     family = families[c.type] = self._family(c.type)
                 before = old.get(c.id)
                 yield (
-                    int(c.id), table_id, c.name, c.position, c.type, family, c.nullable, c.default, c.identity,
+                    _number(c.id), table_id, c.name, c.position, c.type, family, c.nullable, c.default, c.identity,
                     c.generated, c.collation, c.comment, int(roles.get(c.name, 0)),
                     before.business_name if before else "", before.definition if before else "",
-                    int(c.realises) if c.realises else None,
-                    int(c.migrated_from) if c.migrated_from else None, c.origin, None,
+                    _number(c.realises) if c.realises else None,
+                    _number(c.migrated_from) if c.migrated_from else None, c.origin, None,
                 )  # fmt: skip
 
     def _copy_owned(self, tables: list[Table]) -> None:
         """Copy what hangs on tables: keys, relationships, indexes, checks."""
         by_name = {(table.schema, table.name): table for table in tables}
-        numbers = {table.id: {c.name: int(c.id) for c in table.columns} for table in tables}
+        numbers = {table.id: {c.name: _number(c.id) for c in table.columns} for table in tables}
 
         def ids(table: Table, names: tuple[str, ...]) -> list[int]:
             own = numbers[table.id]
@@ -284,7 +285,7 @@ class _Storing:
 
         def keys() -> Iterator[tuple[Any, ...]]:
             for t in tables:
-                table_id = int(t.id)
+                table_id = _number(t.id)
                 if t.primary_key:
                     yield table_id, "primary", t.primary_key.name, ids(t, t.primary_key.columns), _json(t.primary_key)
                 for key in t.unique:
@@ -298,13 +299,13 @@ class _Storing:
                     parent = by_name.get((key.ref_schema, key.ref_table))
                     means = relationship(t, key)
                     yield (
-                        int(t.id), int(parent.id) if parent else None, key.name, ids(t, key.columns),
+                        _number(t.id), _number(parent.id) if parent else None, key.name, ids(t, key.columns),
                         ids(parent, key.ref_columns) if parent else [],
                         means.identifying, means.optional, means.one_to_one, _json(key),
                     )  # fmt: skip
 
-        indexes = ((int(t.id), index.name, _json(index)) for t in tables for index in t.indexes)
-        checks = ((int(t.id), check.name, _json(check)) for t in tables for check in t.checks)
+        indexes = ((_number(t.id), index.name, _json(index)) for t in tables for index in t.indexes)
+        checks = ((_number(t.id), check.name, _json(check)) for t in tables for check in t.checks)
         for name, columns, rows in (
             ("model_key", ("table_id", "kind", "name", "column_ids", "facts"), keys()),
             (
@@ -336,6 +337,11 @@ class _Storing:
             "model_object", ("model_id", "kind", "schema", "name", "facts"), rows, self._progress,
             "Storing types, sequences and routines", 0,
         )  # fmt: skip
+
+
+def _number(id_: str) -> int:
+    """Return the store's number in an id such as "t12" (a table) or "c345" (a column)."""
+    return int(id_[1:])
 
 
 _encode = msgspec.json.Encoder().encode

@@ -12,6 +12,7 @@ from indexa.adapters.postgresql import SourceError
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.intake.choice import OBJECT_KINDS, SchemaCount
+from indexa.core.intake.receipt import in_order
 from indexa.jobs.models import Job
 from indexa.sources import services
 from indexa.sources.forms import ChoiceForm, SourceForm
@@ -118,6 +119,7 @@ def receipt(request: AreaRequest, pk: int) -> HttpResponse:
     notes = intake.receipt["notes"]
     context = {
         "intake": intake,
+        "arrived": in_order(intake.receipt["arrived"]),
         "adapted": [note for note in notes if note["fate"] == "adapted"],
         "left_out": [note for note in notes if note["fate"] == "left out"],
     }

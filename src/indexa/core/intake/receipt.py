@@ -11,6 +11,13 @@ from indexa.core.model import VIEW_KINDS, Model
 Fate = Literal["adapted", "left out"]
 
 
+_ORDER = (
+    "schemas", "tables", "partitions", "views", "columns", "primary keys", "unique keys", "foreign keys", "checks",
+    "exclusion constraints", "indexes", "triggers", "enum types", "domains", "composite types", "range types",
+    "sequences", "routines", "comments",
+)  # fmt: skip
+
+
 class Note(msgspec.Struct, frozen=True):
     """Objects of one kind that did not arrive as they are, and the reason."""
 
@@ -41,6 +48,11 @@ class Receipt(msgspec.Struct):
     def left_out(self) -> list[Note]:
         """Notes on what is not in the model."""
         return [note for note in self.notes if note.fate == "left out"]
+
+
+def in_order(counts: dict[str, int]) -> dict[str, int]:
+    """Return counts in the order in which they are shown, whatever order a store gave them back in."""
+    return {kind: counts[kind] for kind in [*_ORDER, *sorted(counts.keys() - set(_ORDER))] if kind in counts}
 
 
 def count_parts(model: Model) -> dict[str, int]:

@@ -10,7 +10,7 @@ def derive_logical(physical: Model, name: str) -> Model:
 
     Every table (not a view: it is a way to look at entities, no entity) becomes an entity; its
     columns become attributes of the same name, without a business name until a person gives one.
-    The parts of physical must have ids; the logical parts get the id of what they stand for with a
+    The parts of physical must have ids, no two the same; the logical parts get the id of what they stand for with a
     "~" before it, and physical is linked by setting `realises`. An attribute that a foreign key
     brings from another entity gets `migrated_from`.
     """

@@ -10,6 +10,7 @@ from django.utils.html import conditional_escape, format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
 from indexa.core.dictionary.key_roles import LABELS
+from indexa.core.platforms.postgresql.types import shorten
 
 register = template.Library()
 
@@ -38,6 +39,12 @@ def key_roles(roles: int) -> SafeString:
         '<abbr class="role {}" title="{}">{}</abbr>',
         ((short, words, short) for role, (short, words) in LABELS.items() if roles & role),
     )
+
+
+@register.filter
+def short_type(type_name: str) -> str:
+    """Word a type as short as SQL allows, for a narrow column; the exact wording stands beside it."""
+    return shorten(type_name)
 
 
 @register.simple_tag

@@ -12,7 +12,7 @@
   }
 
   function closeMenus(except) {
-    document.querySelectorAll("details.chip[open], details.own[open]").forEach((menu) => {
+    document.querySelectorAll("details.chip[open], details.own[open], details.ask-first[open]").forEach((menu) => {
       if (menu !== except && !menu.contains(except)) menu.removeAttribute("open");
     });
     const found = document.getElementById("found");
