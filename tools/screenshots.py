@@ -74,7 +74,10 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "table": ("a/billing/dictionary/?q=metering.mtr_rdg", [click(".band a"), script(PICK % 3)]),
     "editing": ("a/billing/dictionary/?q=mtr_szcd", [script(PICK % 0), click("[data-key-edit]")]),
     "edition": ("a/billing/editions/", [follow("Billing data dictionary")]),
-    "edition-pages": ("a/billing/editions/", [follow("Billing data dictionary"), follow("Open the pages"), follow("Dictionary")]),
+    "edition-pages": (
+        "a/billing/editions/",
+        [follow("Billing data dictionary"), follow("Open the pages"), follow("Dictionary")],
+    ),
     "lookup": ("a/billing/", [press("/"), press("mtr")]),
 }  # fmt: skip
 

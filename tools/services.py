@@ -95,7 +95,7 @@ def stamp() -> str:
 
 def answers(port: int) -> bool:
     try:
-        with urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in/", timeout=5) as answer:  # noqa: S310
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in/", timeout=5) as answer:
             return bool(answer.status == 200)
     except (urllib.error.URLError, OSError):
         return False
@@ -115,7 +115,9 @@ def choose_port(wanted: int | None) -> int:
 
 
 def start(options: argparse.Namespace) -> int:
-    cluster = subprocess.run([ROOT / "tools" / "cluster", "start", "dev"], stdout=subprocess.PIPE, text=True, check=False)
+    cluster = subprocess.run(
+        [ROOT / "tools" / "cluster", "start", "dev"], stdout=subprocess.PIPE, text=True, check=False
+    )
     if cluster.returncode:
         return cluster.returncode
     url = cluster.stdout.strip()
@@ -152,7 +154,24 @@ def start(options: argparse.Namespace) -> int:
     if pid_of("web") is None:
         port = choose_port(options.port)
         gunicorn = [str(ROOT / ".venv" / "bin" / "gunicorn"), "indexa.web.wsgi:application"]
-        launch("web", [*gunicorn, "-b", f"127.0.0.1:{port}", "-w", "2", "-k", "gthread", "--threads", "8", "--timeout", "120", "--no-control-socket"], environment)
+        launch(
+            "web",
+            [
+                *gunicorn,
+                "-b",
+                f"127.0.0.1:{port}",
+                "-w",
+                "2",
+                "-k",
+                "gthread",
+                "--threads",
+                "8",
+                "--timeout",
+                "120",
+                "--no-control-socket",
+            ],
+            environment,
+        )
     port = int(kept.read_text())
     deadline = time.monotonic() + SECONDS_TO_START
     while not answers(port):

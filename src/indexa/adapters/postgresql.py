@@ -147,9 +147,7 @@ def explain(error: psycopg.Error, address: Address) -> SourceError:
         )
     for pattern, code, message, hint in _FAILURES:
         if re.search(pattern, text, re.I):
-            return SourceError(
-                code, message.format(where=where, a=address), hint.format(where=where, a=address)
-            )
+            return SourceError(code, message.format(where=where, a=address), hint.format(where=where, a=address))
     return SourceError("database", "The database refused or broke off.", f"It said: {_first_line(text)}")
 
 
@@ -201,7 +199,7 @@ _FAILURES = [
         "Ask the database's administrator to allow this login to “{a.database}”.",
     ),
     (
-        r'permission denied for database|permission denied for schema',
+        r"permission denied for database|permission denied for schema",
         "permission",
         "The login “{a.user}” has no right to connect to “{a.database}” or to use a schema in it.",
         "Ask the database's administrator for CONNECT on the database and USAGE on its schemas.",

@@ -13,7 +13,13 @@ from indexa.web.forms import Styled
 class MemberForm(Styled):
     """Somebody to take in: a person who can sign in already, or a new one with a first password."""
 
-    widths = {"username": "half", "role": "half", "first_name": "half", "last_name": "half", "password": "half"}
+    widths = {
+        "username": "half",
+        "role": "half",
+        "first_name": "half",
+        "last_name": "half",
+        "password": "half",
+    }
     username = forms.CharField(label="Sign-in name", max_length=150)
     role = forms.TypedChoiceField(choices=Role.choices, coerce=int, initial=Role.READER)
     first_name = forms.CharField(max_length=150, required=False)

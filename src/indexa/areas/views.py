@@ -16,7 +16,7 @@ from indexa.areas.policies import AreaRequest, in_area
 @require_GET
 def home(request: HttpRequest) -> HttpResponse:
     """To the desk of the only area one has, or the choice among several."""
-    areas = list(Area.objects.filter(memberships__person_id=request.user.pk))
+    areas = list(Area.objects.filter(memberships__person_id=request.user.pk or 0))
     if len(areas) == 1 and "choose" not in request.GET:
         return redirect("desk:page", areas[0].slug)
     return render(request, "areas/home.html", {"areas": areas})

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from importlib.resources import files
+from typing import Any
 
 import psycopg
 from django.conf import settings
@@ -52,13 +53,15 @@ def load() -> None:
     with transaction.atomic():
         area = Area.objects.create(name=AREA, slug="billing", purpose="Tarnbeck Water: accounts, metering, invoices")
         for username, first, last, role in PEOPLE:
-            areas.take_in(
-                area=area, username=username, role=role, password=PASSWORD, first_name=first, last_name=last
-            )
+            areas.take_in(area=area, username=username, role=role, password=PASSWORD, first_name=first, last_name=last)
         people = {person.username: person for person in Person.objects.filter(memberships__area=area)}
         source = _make_source(area, password)
         job = Job.objects.create(
-            area=area, kind="intake", title="Reading billing", arguments={"source": source.pk}, started_by=people["steward"]
+            area=area,
+            kind="intake",
+            title="Reading billing",
+            arguments={"source": source.pk},
+            started_by=people["steward"],
         )
     try:
         _run(job)
@@ -72,8 +75,13 @@ def load() -> None:
 
 def _make_database() -> str:
     """Create the billing database anew, with a login that may only read; returns the login's password."""
-    own = settings.DATABASES["default"]
-    address = {"host": own["HOST"], "port": own["PORT"], "user": own["USER"], "password": own["PASSWORD"]}
+    own: dict[str, Any] = settings.DATABASES["default"]
+    address: dict[str, Any] = {
+        "host": own["HOST"],
+        "port": own["PORT"],
+        "user": own["USER"],
+        "password": own["PASSWORD"],
+    }
     password = secrets.token_urlsafe(18)
     database, login = sql.Identifier(DATABASE), sql.Identifier(LOGIN)
     with psycopg.connect(**address, dbname="postgres", autocommit=True) as server:
@@ -92,7 +100,7 @@ def _make_database() -> str:
 
 
 def _make_source(area: Area, password: str) -> Source:
-    own = settings.DATABASES["default"]
+    own: dict[str, Any] = settings.DATABASES["default"]
     source = Source(
         area=area, name="billing", host=own["HOST"], port=int(own["PORT"]), database=DATABASE, user=LOGIN,
         schemas=_SCHEMAS, kinds=list(OBJECT_KINDS),

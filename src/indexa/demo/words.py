@@ -3,7 +3,10 @@
 TABLES: dict[str, tuple[str, str]] = {
     "metering.mtr": ("Meter", "A device that measures the water taken at a service point."),
     "metering.mtr_rdg": ("Meter Reading", "A register value of a meter at a moment, however it came in."),
-    "metering.svc_pt": ("Service Point", "The place where the supply enters a premises and a meter can be set."),
+    "metering.svc_pt": (
+        "Service Point",
+        "The place where the supply enters a premises and a meter can be set.",
+    ),
     "metering.mtr_xchg": ("Meter Exchange", ""),
     "cust.cust": ("Customer", "A person or organisation that Tarnbeck Water has an account with."),
     "cust.acct": ("Account", "The agreement under which a customer is billed for one premises."),
@@ -40,13 +43,22 @@ COLUMNS: dict[str, tuple[str, str]] = {
     "cust.cust.fst_nm": ("First Name", "Given name of a person; empty for an organisation."),
     "cust.cust.lst_nm": ("Last Name", "Family name of a person, or the full name of an organisation."),
     "cust.cust.brth_dt": ("Birth Date", "Asked for priority services only. Personal data."),
-    "cust.cust.vul_fl": ("Priority Services Flag", "Yes where the customer is on the priority services register."),
+    "cust.cust.vul_fl": (
+        "Priority Services Flag",
+        "Yes where the customer is on the priority services register.",
+    ),
     "cust.acct.acct_id": ("Account Identifier", "Number that names an account inside this database only."),
     "cust.acct.acct_no": ("Account Number", "The number by which a customer names the account."),
     "cust.acct.stat": ("Account Status", "Pending, active, suspended or closed."),
     "cust.acct.opn_dt": ("Opening Date", "Day from which the account is billed."),
-    "cust.acct.cls_dt": ("Closing Date", "Day after which nothing is billed any more; empty while it is open."),
-    "cust.acct.acct_bal_amt": ("Account Balance Amount", "What is owed in pounds; negative where the account is in credit."),
+    "cust.acct.cls_dt": (
+        "Closing Date",
+        "Day after which nothing is billed any more; empty while it is open.",
+    ),
+    "cust.acct.acct_bal_amt": (
+        "Account Balance Amount",
+        "What is owed in pounds; negative where the account is in credit.",
+    ),
     "cust.prem.prem_id": ("Premises Identifier", "Number that names a premises."),
     "bill.inv.inv_id": ("Invoice Identifier", "Number that names an invoice inside this database only."),
     "bill.inv.inv_no": ("Invoice Number", "The number printed on the invoice."),

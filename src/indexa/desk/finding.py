@@ -36,7 +36,10 @@ def look_up(area: Area, text: str) -> Found:
     for term in text.split()[:4]:
         tables = tables.filter(Q(name__icontains=term) | Q(schema__icontains=term) | Q(shown_name__icontains=term))
     exact_first = Case(
-        When(name__iexact=text, then=0), When(name__istartswith=text, then=1), default=2, output_field=IntegerField()
+        When(name__iexact=text, then=0),
+        When(name__istartswith=text, then=1),
+        default=2,
+        output_field=IntegerField(),
     )
     people = Person.objects.filter(memberships__area=area)
     for term in text.split()[:4]:

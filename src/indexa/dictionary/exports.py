@@ -49,7 +49,9 @@ def file_name(area: Area, kind: str) -> str:
     return f"dictionary-{area.slug}-{timezone.now():%Y-%m-%d}.{KINDS[kind].suffix}"
 
 
-def write(kind: str, query: search.Query, person: Person | None, area: Area, watched: Progress | None = None) -> IO[bytes]:
+def write(
+    kind: str, query: search.Query, person: Person | None, area: Area, watched: Progress | None = None
+) -> IO[bytes]:
     """Write the hits of query to a temporary file and return it, rewound."""
     stream = tempfile.SpooledTemporaryFile(max_size=_ON_DISK)  # noqa: SIM115  the response closes it
     found: Iterable[Entry] = entries(query)

@@ -63,7 +63,7 @@ def entries(query: Query) -> Iterator[Entry]:
     """Yield every hit of query in its order, from a cursor on the server: memory stays flat."""
     where, parameters = conditions_of(query)
     sql = (
-        "select m.name, d.schema, d.table_name, d.table_business_name, d.table_kind, d.position, d.roles, d.name, "  # noqa: S608
+        "select m.name, d.schema, d.table_name, d.table_business_name, d.table_kind, d.position, d.roles, d.name, "
         "d.business_name, d.type, d.nullable, d.definition, d.comment "
         f"from (select column_id, row_number() over (order by {SORTS.get(query.sort, SORTS[''])}) as place "
         f"from dictionary_row where {where}) hits "

@@ -49,8 +49,7 @@ def refresh_tables(table_ids: Sequence[int]) -> None:
     with connection.cursor() as cursor:
         cursor.execute(
             _REFRESH.format(
-                condition="table_id in (select id from model_table "
-                "where id = any(%(ids)s) or entity_id = any(%(ids)s))"
+                condition="table_id in (select id from model_table where id = any(%(ids)s) or entity_id = any(%(ids)s))"
             ),
             {"ids": list(table_ids)},
         )

@@ -114,7 +114,8 @@ def conditions_of(query: Query) -> tuple[str, list[Any]]:
 def _run(sql: str, parameters: list[Any]) -> list[tuple[Any, ...]]:
     with connection.cursor() as cursor:
         cursor.execute(sql, parameters)
-        return cursor.fetchall()
+        found: list[tuple[Any, ...]] = cursor.fetchall()
+        return found
 
 
 def page(query: Query, offset: int, size: int) -> list[int]:
@@ -124,16 +125,16 @@ def page(query: Query, offset: int, size: int) -> list[int]:
     if query.narrows and not query.sort and offset < COUNTED:
         walked = _run(
             "select column_id from (select * from dictionary_row where area_id = %s and layer = %s "
-            f"order by {order} limit {_WALKED}) walked where {where} order by {order} limit %s",  # noqa: S608
+            f"order by {order} limit {_WALKED}) walked where {where} order by {order} limit %s",
             [query.area_id, query.layer, *parameters, offset + size],
         )
         if len(walked) == offset + size:
             return [row[0] for row in walked[offset:]]
     # "offset 0" keeps the planner from walking the whole order in the hope of early hits.
-    rows = f"(select * from dictionary_row where {where} offset 0) hits" if query.terms else None  # noqa: S608
+    rows = f"(select * from dictionary_row where {where} offset 0) hits" if query.terms else None
     if rows is None:
         rows = f"dictionary_row where {where}"
-    found = _run(f"select column_id from {rows} order by {order} offset %s limit %s", [*parameters, offset, size])  # noqa: S608
+    found = _run(f"select column_id from {rows} order by {order} offset %s limit %s", [*parameters, offset, size])
     return [row[0] for row in found]
 
 
@@ -144,7 +145,7 @@ def first_hits(query: Query) -> Hits:
     """Count hits and filter values up to COUNTED hits: quick whatever is looked for."""
     where, parameters = conditions_of(query)
     rows = _run(
-        f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED + 1}",  # noqa: S608
+        f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED + 1}",
         parameters,
     )
     more = len(rows) > COUNTED
@@ -153,7 +154,7 @@ def first_hits(query: Query) -> Hits:
         others = query.without(active)
         where, parameters = conditions_of(others)
         rows_without = _run(
-            f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED}",  # noqa: S608
+            f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED}",
             parameters,
         )
         facets[active] = _count_values(rows_without)[active]
@@ -191,7 +192,7 @@ def exact_hits(query: Query) -> Hits:
 def _weighted_rows(query: Query) -> list[tuple[Any, ...]]:
     where, parameters = conditions_of(query)
     return _run(
-        f"select {_HIT_COLUMNS}, count(*) from dictionary_row where {where} group by 1, 2, 3, 4, 5, 6, 7, 8",  # noqa: S608
+        f"select {_HIT_COLUMNS}, count(*) from dictionary_row where {where} group by 1, 2, 3, 4, 5, 6, 7, 8",
         parameters,
     )
 
@@ -201,7 +202,7 @@ def tables_by_letter(query: Query) -> Counter[str]:
     where, parameters = conditions_of(query)
     rows = _run(
         "select upper(left(split_part(sort_key, chr(1), 2), 1)), count(distinct table_id) "
-        f"from dictionary_row where {where} group by 1",  # noqa: S608
+        f"from dictionary_row where {where} group by 1",
         parameters,
     )
     letters: Counter[str] = Counter()
@@ -218,7 +219,7 @@ def offset_of_letter(query: Query, letter: str) -> int:
     """
     where, parameters = conditions_of(query)
     rows = _run(
-        f"select min(place) from (select split_part(sort_key, chr(1), 2) as name, "  # noqa: S608
+        f"select min(place) from (select split_part(sort_key, chr(1), 2) as name, "
         f"row_number() over (order by {SORTS['']}) - 1 as place from dictionary_row where {where}) places "
         "where name like %s",
         [*parameters, letter.lower() + "%"],
@@ -229,7 +230,7 @@ def offset_of_letter(query: Query, letter: str) -> int:
 def count(query: Query) -> int:
     """Count all hits exactly."""
     where, parameters = conditions_of(query)
-    return int(_run(f"select count(*) from dictionary_row where {where}", parameters)[0][0])  # noqa: S608
+    return int(_run(f"select count(*) from dictionary_row where {where}", parameters)[0][0])
 
 
 def named(query: Query, limit: int) -> list[int]:
@@ -242,6 +243,6 @@ def named(query: Query, limit: int) -> list[int]:
     ids = [row[0] for row in first]
     if len(ids) < limit:
         where, parameters = conditions_of(query)
-        more = _run(f"select column_id from dictionary_row where {where} limit %s", [*parameters, 2 * limit])  # noqa: S608
+        more = _run(f"select column_id from dictionary_row where {where} limit %s", [*parameters, 2 * limit])
         ids += [row[0] for row in more if row[0] not in ids]
     return ids[:limit]

@@ -104,7 +104,10 @@ def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
         "address": write_query(query),
         "rows_url": f"{reverse('dictionary:rows', args=[slug])}?{write_query(query)}",
         "sorts": {
-            name: write_query(query, sort={"": name, name: f"-{name}"}.get(query.sort, name if query.sort != f"-{name}" else ""))
+            name: write_query(
+                query,
+                sort={"": name, name: f"-{name}"}.get(query.sort, name if query.sort != f"-{name}" else ""),
+            )
             for name in ("column", "type")
         },
         "logical": query.layer == "logical",

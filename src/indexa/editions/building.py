@@ -50,7 +50,14 @@ def build_edition(job: Job, progress: Progress) -> str:
     edition.files.all().delete()
     files = build_site(models, contents, imprint, _fonts())
     total = sum(len(model.tables) for model in models)
-    copy_rows("edition_file", ("edition_id", "path", "content"), _rows(edition, files), progress, "Making pages", total)
+    copy_rows(
+        "edition_file",
+        ("edition_id", "path", "content"),
+        _rows(edition, files),
+        progress,
+        "Making pages",
+        total,
+    )
     edition.summary = {
         "models": [model.name for model in models],
         "tables": total,

@@ -24,15 +24,11 @@ class EditionForm(Styled):
         error_messages={"required": "Choose at least one model."},
     )  # fmt: skip
     views = forms.BooleanField(required=False, initial=True, label="Views, beside tables")
-    technical = forms.BooleanField(
-        required=False, initial=True, label="Keys, indexes, checks and the queries of views"
-    )
+    technical = forms.BooleanField(required=False, initial=True, label="Keys, indexes, checks and the queries of views")
     comments = forms.BooleanField(
         required=False, initial=True, label="The source's own comments where there is no definition"
     )
-    undescribed = forms.BooleanField(
-        required=False, initial=True, label="Tables in which nothing is described yet"
-    )
+    undescribed = forms.BooleanField(required=False, initial=True, label="Tables in which nothing is described yet")
 
     def __init__(self, *args: Any, area: Area, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -30,17 +30,13 @@ class Edition(models.Model):
     job = models.ForeignKey("jobs.Job", null=True, on_delete=models.SET_NULL, related_name="+")
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     made_at = models.DateTimeField(auto_now_add=True)
-    published_by = models.ForeignKey(
-        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
-    )
+    published_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     published_at = models.DateTimeField(null=True)
 
     class Meta:
         db_table = "edition"
         ordering = ["-number", "-made_at"]
-        constraints = [
-            models.UniqueConstraint(fields=["area", "number"], name="edition_number_in_its_area")
-        ]
+        constraints = [models.UniqueConstraint(fields=["area", "number"], name="edition_number_in_its_area")]
 
     def __str__(self) -> str:
         return f"{self.title} {self.number or 'draft'}"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from csp.constants import SELF
+from csp.decorators import csp_replace
 from django.contrib import messages
 from django.http import HttpResponse
 from django.http.response import HttpResponseBase
@@ -9,8 +11,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
-from csp.constants import SELF
-from csp.decorators import csp_replace
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area

@@ -41,9 +41,7 @@ class JobProgress:
         self._job_id, self._step, self._last = job_id, "", 0.0
 
     def __enter__(self) -> JobProgress:
-        parameters = {
-            key: value for key, value in connection.get_connection_params().items() if key in _ADDRESS
-        }
+        parameters = {key: value for key, value in connection.get_connection_params().items() if key in _ADDRESS}
         self._connection = psycopg.connect(**parameters, autocommit=True)
         return self
 
@@ -54,9 +52,7 @@ class JobProgress:
 
     def take_lock(self) -> bool:
         """Take the job's lock; False if another worker holds it."""
-        row = self._connection.execute(
-            "select pg_try_advisory_lock(%s, %s)", [LOCK_CLASS, self._job_id]
-        ).fetchone()
+        row = self._connection.execute("select pg_try_advisory_lock(%s, %s)", [LOCK_CLASS, self._job_id]).fetchone()
         return bool(row and row[0])
 
     def tell(self, step: str, done: int = 0, total: int = 0) -> None:

@@ -43,9 +43,7 @@ def cancel(job: Job) -> None:
 
 def run_again(job: Job) -> Job:
     """Start a job that failed or was cancelled once more, as a new one."""
-    return start(
-        area=job.area, kind=job.kind, title=job.title, person=job.started_by, **job.arguments
-    )
+    return start(area=job.area, kind=job.kind, title=job.title, person=job.started_by, **job.arguments)
 
 
 def run(job_id: int) -> None:

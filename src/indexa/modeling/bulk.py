@@ -28,7 +28,12 @@ def reserve_ids(table: str, count: int) -> range:
 
 
 def copy_rows(
-    table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]], progress: Progress, step: str, total: int
+    table: str,
+    columns: Sequence[str],
+    rows: Iterable[Sequence[Any]],
+    progress: Progress,
+    step: str,
+    total: int,
 ) -> None:
     """COPY rows into table, telling progress and heeding a cancel every few thousand."""
     names = ", ".join(f'"{name}"' for name in columns)

@@ -47,7 +47,9 @@ def place_of(item: StoredColumn | StoredTable, *, only_here: bool) -> Place:
 
 
 @transaction.atomic
-def edit(*, area: Area, person: Person, place: Place, field: str, seen: str, value: str, why: str = "") -> ChangeSet | None:
+def edit(
+    *, area: Area, person: Person, place: Place, field: str, seen: str, value: str, why: str = ""
+) -> ChangeSet | None:
     """Set a business name or definition; returns None where nothing changes.
 
     Raises StaleEditError if the stored value is no longer the one seen, EditError for a value that
@@ -73,9 +75,7 @@ def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> Cha
 
     Raises EditError if there is none, and StaleEditError if a field was changed again since.
     """
-    candidates = ChangeSet.objects.filter(
-        area=area, person=person, kind=ChangeSet.Kind.EDIT, undone_by__isnull=True
-    )
+    candidates = ChangeSet.objects.filter(area=area, person=person, kind=ChangeSet.Kind.EDIT, undone_by__isnull=True)
     if change_set_id is not None:
         candidates = candidates.filter(pk=change_set_id)
     last = candidates.order_by("-id").first()
@@ -100,9 +100,7 @@ def history(places: list[Place], limit: int = 20) -> list[Change]:
     wanted = Q(pk__in=[])
     for place in places:
         wanted |= Q(target=place.target, object_id=place.object_id)
-    return list(
-        Change.objects.filter(wanted).select_related("change_set__person").order_by("-change_set_id")[:limit]
-    )
+    return list(Change.objects.filter(wanted).select_related("change_set__person").order_by("-change_set_id")[:limit])
 
 
 def _checked(field: str, value: str) -> str:

@@ -66,9 +66,7 @@ def load_model(stored: StoredModel, *, with_words: bool = False) -> Model:
 def _rows(sql: str, model_id: int) -> list[tuple[Any, ...]]:
     with connection.cursor() as cursor:
         cursor.execute(sql, [model_id])
-        columns = [
-            index for index, column in enumerate(cursor.description) if column.name == "facts"
-        ]
+        columns = [index for index, column in enumerate(cursor.description) if column.name == "facts"]
         rows: list[tuple[Any, ...]] = cursor.fetchall()
     if not columns:
         return rows
@@ -79,13 +77,14 @@ def _rows(sql: str, model_id: int) -> list[tuple[Any, ...]]:
 
 def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
     words = (
-        "coalesce(nullif(t.business_name, ''), e.business_name, ''), coalesce(nullif(t.definition, ''), e.definition, '')"
+        "coalesce(nullif(t.business_name, ''), e.business_name, ''), "
+        "coalesce(nullif(t.definition, ''), e.definition, '')"
         if with_words
         else "t.business_name, t.definition"
     )
     tables = {}
     for id_, schema, name, kind, comment, body, origin, entity, business_name, definition, facts in _rows(
-        "select t.id, t.schema, t.name, t.kind, t.comment, t.definition_sql, t.origin, t.entity_id, "  # noqa: S608
+        "select t.id, t.schema, t.name, t.kind, t.comment, t.definition_sql, t.origin, t.entity_id, "
         f"{words}, t.facts from model_table t left join model_table e on e.id = t.entity_id "
         "where t.model_id = %s and t.gone_since is null order by lower(t.schema), lower(t.name)",
         model_id,
@@ -107,14 +106,13 @@ def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
 
 
 def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> dict[int, str]:
-    own = "select business_name, definition from model_column k where k.id = d.id"
-    words = "d.business_name, d.definition" if with_words else f"({own.replace(', definition', '')}), ({own.replace('business_name, ', '')})"
+    words = "d.business_name, d.definition" if with_words else "c.business_name, c.definition"
     names = {}
     for (
         id_, table_id, name, position, type_, nullable, default, comment, identity, generated, collation,
         attribute, migrated_from, origin, business_name, definition,
     ) in _rows(
-        'select d.id, d.table_id, d.name, d.position, d.type, d.nullable, d."default", d.comment, d.identity, '  # noqa: S608
+        'select d.id, d.table_id, d.name, d.position, d.type, d.nullable, d."default", d.comment, d.identity, '
         "d.generated, d.collation, d.attribute_id, c.migrated_from_id, c.origin, "
         f"{words} from described_column d join model_column c on c.id = d.id "
         "where d.model_id = %s order by d.table_id, d.position",
@@ -123,10 +121,22 @@ def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> 
         names[id_] = name
         tables[table_id].columns.append(
             Column(
-                name, position, type_, nullable, default, comment, identity, generated, collation,
-                business_name, definition, f"c{id_}", origin,
-                f"c{attribute}" if attribute else "", f"c{migrated_from}" if migrated_from else "",
-            )  # fmt: skip
+                name,
+                position,
+                type_,
+                nullable,
+                default,
+                comment,
+                identity,
+                generated,
+                collation,
+                business_name,
+                definition,
+                f"c{id_}",
+                origin,
+                f"c{attribute}" if attribute else "",
+                f"c{migrated_from}" if migrated_from else "",
+            )
         )
     return names
 
@@ -135,7 +145,7 @@ def _load_owned(model_id: int, tables: dict[int, Table], names: dict[int, str]) 
     """Hang keys, relationships, indexes and checks on their tables; column names are those of today."""
     of_model = "join model_table t on t.id = o.table_id where t.model_id = %s and t.gone_since is null order by o.id"
     for table_id, kind, column_ids, facts in _rows(
-        f"select o.table_id, o.kind, o.column_ids, o.facts from model_key o {of_model}",  # noqa: S608
+        f"select o.table_id, o.kind, o.column_ids, o.facts from model_key o {of_model}",
         model_id,
     ):
         table = tables[table_id]
@@ -149,7 +159,7 @@ def _load_owned(model_id: int, tables: dict[int, Table], names: dict[int, str]) 
         else:
             table.unique.append(key)
     for table_id, column_ids, facts in _rows(
-        f"select o.table_id, o.column_ids, o.facts from model_relationship o {of_model}",  # noqa: S608
+        f"select o.table_id, o.column_ids, o.facts from model_relationship o {of_model}",
         model_id,
     ):
         foreign = msgspec.convert(facts, ForeignKey)
@@ -158,7 +168,7 @@ def _load_owned(model_id: int, tables: dict[int, Table], names: dict[int, str]) 
     parts: dict[str, Any] = {"index": Index, "check": Check}
     for kind, part in parts.items():
         owned = defaultdict(list)
-        for table_id, facts in _rows(f"select o.table_id, o.facts from model_{kind} o {of_model}", model_id):  # noqa: S608
+        for table_id, facts in _rows(f"select o.table_id, o.facts from model_{kind} o {of_model}", model_id):
             owned[table_id].append(msgspec.convert(facts, part))
         for table_id, found in owned.items():
             setattr(tables[table_id], {"index": "indexes", "check": "checks"}[kind], found)

@@ -1,10 +1,11 @@
 """Models as stored: both layers in the same tables, linked by realisation, every change in a change set.
 
-A physical column's `attribute` and a physical table's `entity` are its realisation link; both
-stand in the same table one layer up. Neither those links nor those from the parts of a table to it
-carry a constraint (a bulk load would pay for a check a row, some ten seconds in ten thousand tables):
-`storing` and `bulk.delete_model`, which write them in sets, keep them true. Ids are given out in blocks before a bulk COPY, and an object
-keeps its id for good: it is its identity, through renames and later readings.
+A physical column's `attribute` and a physical table's `entity` are its realisation link; both stand
+in the same table one layer up. Neither those links nor those from the parts of a table to it carry
+a constraint (a bulk load would pay for a check a row, some ten seconds in ten thousand tables):
+`storing` and `bulk.delete_model`, which write them in sets, keep them true. Ids are given out in
+blocks before a bulk COPY, and an object keeps its id for good: it is its identity, through renames
+and later readings.
 """
 
 from __future__ import annotations
@@ -30,9 +31,7 @@ class StoredModel(models.Model):
     area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="models")
     name = models.CharField(max_length=120)
     layer = models.CharField(max_length=10, choices=Layer.choices)
-    logical = models.ForeignKey(
-        "self", null=True, on_delete=models.SET_NULL, related_name="physical_models"
-    )
+    logical = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="physical_models")
     platform = models.CharField(max_length=40, blank=True)
     platform_version = models.CharField(max_length=120, blank=True)
     comment = models.TextField(blank=True)
@@ -44,9 +43,7 @@ class StoredModel(models.Model):
     class Meta:
         db_table = "model"
         ordering = ["layer", "name"]
-        constraints = [
-            models.UniqueConstraint(fields=["area", "layer", "name"], name="model_name_in_its_area")
-        ]
+        constraints = [models.UniqueConstraint(fields=["area", "layer", "name"], name="model_name_in_its_area")]
 
     def __str__(self) -> str:
         return self.name
@@ -55,9 +52,7 @@ class StoredModel(models.Model):
 class StoredTable(models.Model):
     """A table, view or entity. `facts` holds what is only shown: options, partitions, parents, triggers."""
 
-    model = models.ForeignKey(
-        StoredModel, on_delete=models.CASCADE, related_name="tables", db_index=False
-    )
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="tables", db_index=False)
     schema = models.TextField(blank=True)
     name = models.TextField()
     kind = models.CharField(max_length=20)
@@ -141,9 +136,7 @@ class StoredColumn(models.Model):
         ]
         indexes = [
             models.Index(fields=["attribute"], condition=Q(attribute__isnull=False), name="column_realising"),
-            models.Index(
-                fields=["migrated_from"], condition=Q(migrated_from__isnull=False), name="column_migrated"
-            ),
+            models.Index(fields=["migrated_from"], condition=Q(migrated_from__isnull=False), name="column_migrated"),
         ]
 
     def __str__(self) -> str:
@@ -158,9 +151,7 @@ class StoredKey(models.Model):
         UNIQUE = "unique", "Unique key"
         EXCLUSION = "exclusion", "Exclusion constraint"
 
-    table = models.ForeignKey(
-        StoredTable, on_delete=models.CASCADE, related_name="keys", db_constraint=False
-    )
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="keys", db_constraint=False)
     kind = models.CharField(max_length=10, choices=Kind.choices)
     name = models.TextField()
     column_ids = ArrayField(models.BigIntegerField())
@@ -176,9 +167,7 @@ class StoredKey(models.Model):
 class StoredRelationship(models.Model):
     """A reference from a child table to its parent; the parent may lie outside the model."""
 
-    table = models.ForeignKey(
-        StoredTable, on_delete=models.CASCADE, related_name="references", db_constraint=False
-    )
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="references", db_constraint=False)
     ref_table = models.ForeignKey(
         StoredTable, null=True, on_delete=models.CASCADE, related_name="referenced_by", db_constraint=False
     )
@@ -200,9 +189,7 @@ class StoredRelationship(models.Model):
 class StoredIndex(models.Model):
     """An index that backs no key; `facts` is the core's record of it."""
 
-    table = models.ForeignKey(
-        StoredTable, on_delete=models.CASCADE, related_name="indexes", db_constraint=False
-    )
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="indexes", db_constraint=False)
     name = models.TextField()
     facts = models.JSONField(default=dict)
 
@@ -216,9 +203,7 @@ class StoredIndex(models.Model):
 class StoredCheck(models.Model):
     """A check constraint; `facts` is the core's record of it."""
 
-    table = models.ForeignKey(
-        StoredTable, on_delete=models.CASCADE, related_name="checks", db_constraint=False
-    )
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, related_name="checks", db_constraint=False)
     name = models.TextField()
     facts = models.JSONField(default=dict)
 
@@ -343,16 +328,12 @@ class DescribedColumn(models.Model):
     collation = models.TextField()
     comment = models.TextField()
     roles = models.IntegerField()
-    attribute = models.ForeignKey(
-        StoredColumn, null=True, on_delete=models.DO_NOTHING, related_name="+"
-    )
+    attribute = models.ForeignKey(StoredColumn, null=True, on_delete=models.DO_NOTHING, related_name="+")
     business_name = models.TextField()
     definition = models.TextField()
     definition_from = models.TextField()
     migrated_entity = models.TextField()
-    migrated_from = models.ForeignKey(
-        StoredColumn, null=True, on_delete=models.DO_NOTHING, related_name="+"
-    )
+    migrated_from = models.ForeignKey(StoredColumn, null=True, on_delete=models.DO_NOTHING, related_name="+")
 
     class Meta:
         managed = False

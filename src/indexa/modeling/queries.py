@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,11 +34,14 @@ class Coverage:
 def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
     """Count what models hold, in three queries for all of them."""
     ids = [model.pk for model in models]
-    tables = {
-        row["model_id"]: row
+    tables: dict[int, dict[str, Any]] = {
+        row["model_id"]: dict(row)
         for row in StoredTable.objects.filter(model_id__in=ids, gone_since__isnull=True)
         .values("model_id")
-        .annotate(views=Count("pk", filter=Q(kind__endswith="view")), tables=Count("pk", filter=~Q(kind__endswith="view")))
+        .annotate(
+            views=Count("pk", filter=Q(kind__endswith="view")),
+            tables=Count("pk", filter=~Q(kind__endswith="view")),
+        )
     }
     columns: dict[int, tuple[int, int, int]] = {}
     relationships: dict[int, int] = {}
@@ -65,7 +69,7 @@ def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
     }
 
 
-def landmarks(model: StoredModel, limit: int = 8) -> list[StoredTable]:
+def landmarks(model: StoredModel, limit: int = 8) -> Sequence[StoredTable]:
     """Return the most connected tables: the ends of most relationships, both ways."""
     refers = Count("references", distinct=True)
     referred = Count("referenced_by", distinct=True)
@@ -133,7 +137,12 @@ def references(table: StoredTable) -> tuple[list[Reference], list[Reference]]:
         return list(zip(own, theirs, strict=False))
 
     refers = [
-        Reference(r, r.ref_table, r.ref_table.full_name if r.ref_table else f"{r.facts['ref_schema']}.{r.facts['ref_table']}", pairs(r))
+        Reference(
+            r,
+            r.ref_table,
+            r.ref_table.full_name if r.ref_table else f"{r.facts['ref_schema']}.{r.facts['ref_table']}",
+            pairs(r),
+        )
         for r in out
     ]
     referred = [Reference(r, r.table, r.table.full_name, pairs(r)) for r in incoming]

@@ -6,7 +6,7 @@ from django.db import transaction
 
 from indexa.areas.models import Area
 from indexa.modeling.bulk import delete_model
-from indexa.modeling.models import Layer, StoredModel
+from indexa.modeling.models import Layer, StoredColumn, StoredModel
 
 
 class ModelInUseError(Exception):
@@ -35,5 +35,5 @@ def delete(*, area: Area, model_id: int) -> str:
 
 
 def _has_words(model: StoredModel) -> bool:
-    tables = model.tables.exclude(business_name="", definition="")
-    return tables.exists() or model.tables.exclude(columns__business_name="", columns__definition="").exists()
+    columns = StoredColumn.objects.filter(table__model=model)
+    return any(items.exclude(business_name="", definition="").exists() for items in (model.tables, columns))

@@ -45,9 +45,7 @@ def keep_snapshot(model: Model) -> Snapshot:
     content = file.write(model)
     digest = hashlib.sha256(content).hexdigest()
     found = Snapshot.objects.filter(pk=digest).defer("content").first()
-    return found or Snapshot.objects.create(
-        digest=digest, content=zlib.compress(content, 3), size=len(content)
-    )
+    return found or Snapshot.objects.create(digest=digest, content=zlib.compress(content, 3), size=len(content))
 
 
 def read_snapshot(snapshot: Snapshot) -> Model:
@@ -79,9 +77,7 @@ def store_reading(
 
 
 def _new_logical(area: Area, name: str) -> StoredModel:
-    taken = set(
-        StoredModel.objects.filter(area=area, layer=Layer.LOGICAL).values_list("name", flat=True)
-    )
+    taken = set(StoredModel.objects.filter(area=area, layer=Layer.LOGICAL).values_list("name", flat=True))
     candidates = (name if number == 1 else f"{name} {number}" for number in range(1, len(taken) + 2))
     return StoredModel.objects.create(
         area=area, layer=Layer.LOGICAL, name=next(n for n in candidates if n not in taken)
@@ -188,9 +184,7 @@ class _Storing:
         ids |= {key: f"c{old.id}" for key, old in self._attributes.items()}
         for number, entity in zip(reserve_ids("model_table", len(fresh)), fresh, strict=True):
             ids[entity.id] = f"t{number}"
-        for number, attribute in zip(
-            reserve_ids("model_column", len(new_columns)), new_columns, strict=True
-        ):
+        for number, attribute in zip(reserve_ids("model_column", len(new_columns)), new_columns, strict=True):
             ids[attribute.id] = f"c{number}"
         for table in self._reading.tables:
             table.realises = ids.get(table.realises, "")
@@ -204,7 +198,10 @@ class _Storing:
             for attribute in entity.columns:
                 if not was_known or attribute.id not in known_ids:
                     kept.append(attribute)
-                attribute.id, attribute.migrated_from = ids[attribute.id], ids.get(attribute.migrated_from, "")
+                attribute.id, attribute.migrated_from = (
+                    ids[attribute.id],
+                    ids.get(attribute.migrated_from, ""),
+                )
             if was_known:
                 entity.columns = kept  # only what the entity does not have yet is stored
         return fresh
@@ -221,17 +218,15 @@ class _Storing:
         of_model = "table_id in (select id from model_table where model_id = %s)"
         with connection.cursor() as cursor:
             for name in _OWNED_BY_TABLES:
-                cursor.execute(f"delete from {name} where {of_model}", [self._physical.pk])  # noqa: S608
+                cursor.execute(f"delete from {name} where {of_model}", [self._physical.pk])
             cursor.execute("delete from model_object where model_id = %s", [self._physical.pk])
             cursor.execute("delete from dictionary_row where model_id = %s", [self._physical.pk])
-            cursor.execute(f"delete from model_column where id = any(%s) and {of_model}", [columns, self._physical.pk])  # noqa: S608
+            cursor.execute(f"delete from model_column where id = any(%s) and {of_model}", [columns, self._physical.pk])
             cursor.execute(
-                "delete from model_table where id = any(%s) and model_id = %s", [tables, self._physical.pk]
-            )
-            cursor.execute(
-                f"update model_column set gone_since = now() where gone_since is null and {of_model}",  # noqa: S608
+                f"update model_column set gone_since = now() where gone_since is null and {of_model}",
                 [self._physical.pk],
             )
+            cursor.execute("delete from model_table where id = any(%s) and model_id = %s", [tables, self._physical.pk])
             cursor.execute(
                 "update model_table set gone_since = now() where gone_since is null and model_id = %s",
                 [self._physical.pk],
@@ -252,9 +247,7 @@ class _Storing:
 
     def _copy_columns(self, tables: list[Table], layer: Layer) -> None:
         step = f"Storing {'columns' if layer == Layer.PHYSICAL else 'attributes'}"
-        copy_rows(
-            "model_column", _COLUMN_COLUMNS, self._column_rows(tables), self._progress, step, self._total // 2
-        )
+        copy_rows("model_column", _COLUMN_COLUMNS, self._column_rows(tables), self._progress, step, self._total // 2)
 
     def _column_rows(self, tables: list[Table]) -> Iterator[tuple[Any, ...]]:
         families: dict[str, str] = {}
@@ -287,7 +280,13 @@ class _Storing:
             for t in tables:
                 table_id = _number(t.id)
                 if t.primary_key:
-                    yield table_id, "primary", t.primary_key.name, ids(t, t.primary_key.columns), _json(t.primary_key)
+                    yield (
+                        table_id,
+                        "primary",
+                        t.primary_key.name,
+                        ids(t, t.primary_key.columns),
+                        _json(t.primary_key),
+                    )
                 for key in t.unique:
                     yield table_id, "unique", key.name, ids(t, key.columns), _json(key)
                 for exclusion in t.exclusions:

@@ -27,7 +27,7 @@ def model_list(request: AreaRequest) -> HttpResponse:
     """All models of the area, physical ones beside the logical one they realise."""
     models = list(StoredModel.objects.filter(area=request.area).select_related("logical"))
     coverage = queries.coverage(models)
-    rows = [{"model": model, "coverage": coverage[model.pk]} for model in models]
+    rows: list[dict[str, Any]] = [{"model": model, "coverage": coverage[model.pk]} for model in models]
     groups = [(label, [row for row in rows if row["model"].layer == layer]) for layer, label in Layer.choices]
     return render(request, "modeling/list.html", {"groups": groups, "models": models})
 
@@ -55,7 +55,12 @@ def tables(request: AreaRequest, pk: int) -> HttpResponse:
     """All tables of a model, to filter as one types."""
     model = _model(request, pk)
     text = request.GET.get("q", "")[:200]
-    context = {"model": model, "rows": queries.table_rows(model, text), "text": text, "terms": text.lower().split()}
+    context = {
+        "model": model,
+        "rows": queries.table_rows(model, text),
+        "text": text,
+        "terms": text.lower().split(),
+    }
     return render(request, "modeling/_tables.html" if wants_fragment(request) else "modeling/tables.html", context)
 
 

@@ -15,7 +15,7 @@ from indexa.sources.models import Source
 from indexa.web.forms import Styled, style_fields
 
 
-class SourceForm(forms.ModelForm):
+class SourceForm(forms.ModelForm):  # type: ignore[type-arg]  # not generic at run time
     """Where a source is. A URL fills in all that is left empty beside it."""
 
     url = forms.CharField(
@@ -34,7 +34,14 @@ class SourceForm(forms.ModelForm):
         fields = ["name", "url", "host", "port", "database", "user", "password", "tls"]
 
     field_order = ["name", "url", "host", "port", "database", "user", "password", "tls"]
-    WIDTHS = {"host": "two-thirds", "port": "third", "database": "half", "user": "half", "password": "half", "tls": "half"}
+    WIDTHS = {
+        "host": "two-thirds",
+        "port": "third",
+        "database": "half",
+        "user": "half",
+        "password": "half",
+        "tls": "half",
+    }
 
     def __init__(self, *args: Any, area: Area, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -55,9 +55,7 @@ def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:
 
 def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: Progress) -> str:
     started = time.monotonic()
-    logical = StoredModel.objects.filter(
-        pk=job.arguments.get("logical"), area=source.area, layer=Layer.LOGICAL
-    ).first()
+    logical = StoredModel.objects.filter(pk=job.arguments.get("logical"), area=source.area, layer=Layer.LOGICAL).first()
     stored, receipt.changed = store_reading(
         area=source.area, reading=model, into=source.model, logical=logical, progress=progress
     )

@@ -60,7 +60,12 @@ def save(source: Source, *, password: str) -> Source:
 
 @transaction.atomic
 def start_intake(
-    *, source: Source, schemas: list[str], kinds: list[str], logical: StoredModel | None, person: Person | None
+    *,
+    source: Source,
+    schemas: list[str],
+    kinds: list[str],
+    logical: StoredModel | None,
+    person: Person | None,
 ) -> Job:
     """Remember the choice with the source and put its reading into the queue."""
     source.schemas, source.kinds = schemas, kinds
@@ -83,5 +88,3 @@ def name_for(area: Area, wanted: str) -> str:
         number += 1
         name = f"{wanted} {number}"
     return name
-
-

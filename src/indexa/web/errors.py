@@ -13,7 +13,10 @@ _WORDS = {
     400: ("This request can't be understood", "Nothing was changed. Go back and try again."),
     403: ("This is not open to you", "Nothing was changed."),
     404: ("There is nothing here", "It may have been removed, or the address has a slip in it."),
-    405: ("That is not how this page is used", "Nothing was changed. Go back and use the page's own buttons."),
+    405: (
+        "That is not how this page is used",
+        "Nothing was changed. Go back and use the page's own buttons.",
+    ),
     500: (
         "Something went wrong on our side",
         "What you saved before is kept; the last step is not. The server's log has the cause.",

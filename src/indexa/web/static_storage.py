@@ -6,7 +6,7 @@ from whitenoise.compress import Compressor
 from whitenoise.storage import CompressedManifestStaticFilesStorage
 
 
-class GzipManifestStorage(CompressedManifestStaticFilesStorage):
+class GzipManifestStorage(CompressedManifestStaticFilesStorage):  # type: ignore[misc]  # whitenoise has no types
     """whitenoise's storage without brotli, which takes minutes on the shipped files."""
 
     def create_compressor(self, **options: Any) -> Compressor:

@@ -21,9 +21,7 @@ def derive_logical(physical: Model, name: str) -> Model:
         entity = Table(
             name=table.name,
             schema=table.schema,
-            columns=[
-                Column(c.name, c.position, c.type, c.nullable, id=f"~{c.id}") for c in table.columns
-            ],
+            columns=[Column(c.name, c.position, c.type, c.nullable, id=f"~{c.id}") for c in table.columns],
             primary_key=_bare(table.primary_key),
             unique=[Key(name=key.name, columns=key.columns) for key in table.unique],
             foreign_keys=[_bare_reference(key) for key in table.foreign_keys],
@@ -58,12 +56,12 @@ def migrate_keys(entities: list[Table]) -> None:
                 if column in own and ref_column in theirs and own[column] != theirs[ref_column]:
                     direct.setdefault(own[column], theirs[ref_column])
     for entity in entities:
-        for column in entity.columns:
-            seen, at = {column.id}, column.id
+        for attribute in entity.columns:
+            seen, at = {attribute.id}, attribute.id
             while at in direct and direct[at] not in seen:
                 at = direct[at]
                 seen.add(at)
-            column.migrated_from = "" if at == column.id else at
+            attribute.migrated_from = "" if at == attribute.id else at
 
 
 def _bare(key: Key | None) -> Key | None:

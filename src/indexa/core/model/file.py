@@ -3,7 +3,10 @@
 import msgspec
 
 from indexa.core.errors import ModelFileError
-from indexa.core.model.parts import FORMAT, VERSION, Model
+from indexa.core.model.parts import Model
+
+FORMAT = "indexa-model"
+VERSION = 1
 
 _encoder = msgspec.json.Encoder(order="deterministic")
 _decoder = msgspec.json.Decoder(Model)
@@ -17,10 +20,8 @@ class _Head(msgspec.Struct):
 
 def write(model: Model) -> bytes:
     """Return the model file's bytes; equal models give equal bytes."""
-    # The two members that name the format stand first and are always written.
-    body = _encoder.encode(model)
-    head = f'{{"format":"{FORMAT}","version":{VERSION}'.encode()
-    return head + b"," + body[1:]
+    # The two members that name the format stand first; the model itself does not know of files.
+    return f'{{"format":"{FORMAT}","version":{VERSION},'.encode() + _encoder.encode(model)[1:]
 
 
 def read(data: bytes) -> Model:
@@ -45,12 +46,14 @@ def read(data: bytes) -> Model:
 def json_schema() -> dict[str, object]:
     """Return the JSON Schema (2020-12) of the model file."""
     (root,), parts = msgspec.json.schema_components([Model], ref_template="#/$defs/{name}")
+    model = parts["Model"]
+    model["properties"] = {"format": {"const": FORMAT}, "version": {"const": VERSION}, **model["properties"]}
+    model["required"] = ["format", "version", *model["required"]]
     schema: dict[str, object] = {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "$id": SCHEMA_ID,
         "title": f"Indexa model file, version {VERSION}",
         **root,
-        "required": ["format", "version", "name"],
         "$defs": parts,
     }
     return schema

@@ -13,9 +13,6 @@ from typing import Literal, get_args
 
 import msgspec
 
-FORMAT = "indexa-model"
-VERSION = 1
-
 Layer = Literal["physical", "logical"]
 TableKind = Literal["table", "partitioned table", "foreign table", "view", "materialized view"]
 KeyAction = Literal["no action", "restrict", "cascade", "set null", "set default"]
@@ -250,8 +247,6 @@ class SchemaInfo(Part, omit_defaults=True, gc=False, kw_only=True):
 class Model(msgspec.Struct, omit_defaults=True, kw_only=True):
     """Everything known of one database or one business area, in one layer."""
 
-    format: str = FORMAT
-    version: int = VERSION
     name: str
     layer: Layer = "physical"
     platform: str = ""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-
 import msgspec
 
 from indexa.core.model.parts import ForeignKey, Table
@@ -23,7 +21,7 @@ class Relationship(msgspec.Struct, frozen=True):
 
 def relationship(child: Table, key: ForeignKey) -> Relationship:
     """Work out what key means for its table child."""
-    columns: Collection[str] = set(key.columns)
+    columns = set(key.columns)
     primary = set(child.primary_key.columns) if child.primary_key else set()
     keys = [primary, *(set(unique.columns) for unique in child.unique)]
     keys += [

@@ -43,7 +43,9 @@ def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover) -> int:
     Rows go to disk as they come, so memory does not grow with them. A sheet holds 1,048,572
     entries; what is over that is counted on the summary sheet and left out.
     """
-    book = xlsxwriter.Workbook(stream, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    book = xlsxwriter.Workbook(
+        stream, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    )
     book.set_properties({"title": cover.title, "author": cover.made_by, "created": cover.made_at.replace(tzinfo=None)})
     summary, sheet, legend = (book.add_worksheet(name) for name in ("Summary", "Dictionary", "Key roles"))
     formats = _Formats(book)

@@ -18,7 +18,9 @@ class Command(BaseCommand):
         parser.add_argument("--administrator", default="administrator")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        area, _ = Area.objects.get_or_create(slug=slugify(options["name"]) or "area", defaults={"name": options["name"]})
+        area, _ = Area.objects.get_or_create(
+            slug=slugify(options["name"]) or "area", defaults={"name": options["name"]}
+        )
         password = secrets.token_urlsafe(12)
         known = Person.objects.filter(username=options["administrator"]).exists()
         services.take_in(area=area, username=options["administrator"], role=Role.ADMINISTRATOR, password=password)

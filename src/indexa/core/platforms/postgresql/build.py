@@ -101,7 +101,7 @@ class CatalogReading:
         # View texts come first and alone: PostgreSQL locks what a view reads while it words it.
         bodies: dict[int, str] = {}
         if "views" in self._choice.kinds:
-            bodies = dict(self._fetch(queries.VIEW_DEFINITIONS))  # type: ignore[arg-type]
+            bodies = dict(self._fetch(queries.VIEW_DEFINITIONS))
         self._session.hold_still()
         rows = self._fetch(queries.RELATIONS)
         for oid, schema, name, kind, unlogged, owner, comment, options, part_key, server, parents in rows:
@@ -122,11 +122,22 @@ class CatalogReading:
 
     def _read_columns(self) -> None:
         tables, names_by_table = self._tables, self._names
-        current, columns, names = None, [], {}
+        current: int | None = None
+        columns: list[Column] = []
+        names: dict[int, str] = {}
         handles = [str(number) for number in range(1700)]
-        for oid, number, name, type_, nullable, default, identity, generated, collation, comment in self._fetch(
-            queries.COLUMNS
-        ):
+        for (
+            oid,
+            number,
+            name,
+            type_,
+            nullable,
+            default,
+            identity,
+            generated,
+            collation,
+            comment,
+        ) in self._fetch(queries.COLUMNS):
             if oid != current:
                 current, names = oid, {}
                 columns, names_by_table[oid] = tables[oid].columns, names
@@ -207,12 +218,18 @@ class CatalogReading:
                     table.unique.append(key)
         for place in sorted(outside):
             self._notes.append(
-                Note("adapted", "foreign keys", "They refer to a table that was not read; the name is kept.", 1, place)
+                Note(
+                    "adapted",
+                    "foreign keys",
+                    "They refer to a table that was not read; the name is kept.",
+                    1,
+                    place,
+                )
             )
 
     def _read_indexes(self) -> None:
-        classes: dict[int, str] = dict(self._fetch(queries.OPERATOR_CLASSES))  # type: ignore[arg-type]
-        collations: dict[int, str] = dict(self._fetch(queries.COLLATIONS))  # type: ignore[arg-type]
+        classes: dict[int, str] = dict(self._fetch(queries.OPERATOR_CLASSES))
+        collations: dict[int, str] = dict(self._fetch(queries.COLLATIONS))
         for (
             oid, name, method, unique, numbers, key_count, options, class_oids, collation_oids,
             predicate, expressions, valid, comment,
@@ -256,15 +273,18 @@ class CatalogReading:
             folded += 1
         if folded:
             self._notes.append(
-                Note("adapted", "partitions", "Each is listed with its partitioned table, not as a table.", folded)
+                Note(
+                    "adapted",
+                    "partitions",
+                    "Each is listed with its partitioned table, not as a table.",
+                    folded,
+                )
             )
 
     def _read_triggers(self) -> None:
         for oid, name, definition, routine, enabled, comment in self._fetch(queries.TRIGGERS):
             self._tables[oid].triggers.append(
-                Trigger(
-                    name=name, comment=comment or "", definition=definition, routine=routine, enabled=enabled
-                )
+                Trigger(name=name, comment=comment or "", definition=definition, routine=routine, enabled=enabled)
             )
 
     def _read_types(self, model: Model) -> None:
@@ -329,9 +349,7 @@ class CatalogReading:
             )
 
     def _read_routines(self, model: Model) -> None:
-        for schema, name, comment, kind, arguments, returns, language, definition in self._fetch(
-            queries.ROUTINES
-        ):
+        for schema, name, comment, kind, arguments, returns, language, definition in self._fetch(queries.ROUTINES):
             model.routines.append(
                 Routine(
                     schema=schema,
@@ -347,9 +365,7 @@ class CatalogReading:
 
     def _note_what_stays_out(self) -> None:
         for extension, count in self._fetch(queries.EXTENSION_MEMBERS):
-            self._notes.append(
-                Note("left out", "extension objects", "They belong to an extension.", count, extension)
-            )
+            self._notes.append(Note("left out", "extension objects", "They belong to an extension.", count, extension))
         for kind, count in self._fetch(queries.OTHER_OBJECTS):
             self._notes.append(Note("left out", kind, "A model does not hold objects of this kind.", count))
         for kind, label in OBJECT_KINDS.items():
@@ -369,5 +385,3 @@ def _exclusion(name: str, comment: str | None, text: str, deferrable: bool, defe
         deferrable=deferrable,
         initially_deferred=deferred,
     )
-
-

@@ -141,9 +141,7 @@ def _overview(model: Model, pages: list[_Page]) -> dict[str, object]:
 
 def _data(pages: list[_Page]) -> bytes:
     """Write what the dictionary page searches: tables, and columns with their table's index."""
-    tables = [
-        [page.path, page.table.full_name, page.table.business_name, page.model.name] for page in pages
-    ]
+    tables = [[page.path, page.table.full_name, page.table.business_name, page.model.name] for page in pages]
     columns = [
         [
             index, column.position, " ".join(page.roles.get(column.name, [])), column.name, column.business_name,

@@ -1,0 +1,15 @@
+create schema met; create schema aux; create extension if not exists pg_trgm schema aux; create extension if not exists btree_gist schema aux;
+create type met.src as enum ('visit','sent'); create domain aux.pct as numeric(5,2) default 0 not null check (value between 0 and 100); comment on domain aux.pct is 'percent';
+create type aux.addr as (line1 text, zip varchar(10)); create type aux.fr as range (subtype=float8);
+create table met.m (id bigint generated always as identity primary key, srl varchar(24) not null unique nulls not distinct, s met.src, p aux.pct, a aux.addr, c text collate "C", g int generated always as (length(srl)) stored, tags text[], during tstzrange, exclude using gist (srl with =, during with &&) where (srl <> 'x'), constraint ck check (length(srl)>2) no inherit);
+comment on table met.m is 'Meter'; comment on column met.m.srl is 'serial'; comment on constraint ck on met.m is 'long enough';
+create index ix1 on met.m (lower(srl) text_pattern_ops desc, c collate "POSIX") include (s) where p > 5; create index ix2 on met.m using gin (c aux.gin_trgm_ops);
+create unlogged table met.r (mid bigint references met.m on delete cascade deferrable initially deferred, ts timestamptz, v numeric(12,3), primary key (mid, ts)) ;
+create table met.part (mid bigint, ts date not null) partition by range (ts); create table met.part_1 partition of met.part for values from ('2020-01-01') to ('2021-01-01');
+create table met.inh (extra int) inherits (met.r);
+create view met.v as select id, srl from met.m; create materialized view met.mv as select * from met.v; comment on column met.v.id is 'vid';
+create sequence met.sq owned by met.r.v; create function met.f2(a int, b text default 'x') returns int language sql as 'select 1'; create function met.f() returns trigger language plpgsql as $$begin return new; end$$;
+create procedure met.pp() language sql as 'select 1'; create trigger tr before insert on met.m for each row execute function met.f();
+create extension if not exists postgres_fdw schema aux; create server fs foreign data wrapper postgres_fdw; create foreign table met.ft (a int) server fs;
+alter table met.m add dropped int; alter table met.m drop dropped; alter table met.m add later int ; alter table met.m add foreign key (later) references met.m(id) on delete set null not valid;
+create policy pol on met.m; 
