@@ -59,9 +59,7 @@ def _fill(columns: int) -> Area:
     ids = reserve_ids("model_column", columns)
 
     def column_rows() -> Iterator[tuple[Any, ...]]:
-        for number, (id_, name) in enumerate(
-            zip(ids, column_names(columns), strict=True)
-        ):
+        for number, (id_, name) in enumerate(zip(ids, column_names(columns), strict=True)):
             parts = [known.get(part.lower(), part.lower()) for part in re.findall(r"[A-Z]?[a-z0-9]+|[A-Z0-9]+", name)]
             definition = sentence(rnd, parts) if rnd.random() < 0.4 else ""
             type_, family = rnd.choice(_TYPES)
@@ -121,8 +119,8 @@ def main(arguments: list[str]) -> None:
             for term in terms:
                 query = Query(area.pk, text=term)
                 began = time.perf_counter()
-                search.first_hits(query)
-                search.page(query, 0, 100)
+                if search.first_hits(query).ids is None:
+                    search.page(query, 0, 100)
                 milliseconds = 1000 * (time.perf_counter() - began)
                 if not warm:
                     taken.setdefault(name, []).append((milliseconds, term))

@@ -80,11 +80,16 @@ class Query:
 
 @dataclass(frozen=True, slots=True)
 class Hits:
-    """A count, whether it is only a lower bound, and the counts of every filter's values."""
+    """A count, whether it is only a lower bound, and the counts of every filter's values.
+
+    Where all hits were met, `letters` counts their tables by first letter and `ids` has them in order.
+    """
 
     count: int
     more: bool
     facets: dict[str, Counter[str]]
+    letters: Counter[str] | None = None
+    ids: list[int] | None = None
 
 
 def conditions_of(query: Query) -> tuple[str, list[Any]]:
@@ -121,7 +126,7 @@ def _run(sql: str, parameters: list[Any]) -> list[tuple[Any, ...]]:
 def page(query: Query, offset: int, size: int) -> list[int]:
     """Return the ids of a page's columns, in order."""
     where, parameters = conditions_of(query)
-    order = SORTS.get(query.sort, SORTS[""])
+    order = SORTS[query.sort]
     if query.narrows and not query.sort and offset < COUNTED:
         walked = _run(
             "select column_id from (select * from dictionary_row where area_id = %s and layer = %s "
@@ -142,23 +147,24 @@ _HIT_COLUMNS = "model_id::text, schema, table_id::text, kind, roles, family, nul
 
 
 def first_hits(query: Query) -> Hits:
-    """Count hits and filter values up to COUNTED hits: quick whatever is looked for."""
+    """Count hits, filter values and letters up to COUNTED hits: quick whatever is looked for."""
     where, parameters = conditions_of(query)
     rows = _run(
-        f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED + 1}",
+        f"select {_HIT_COLUMNS}, 1, column_id, sort_key from "
+        f"(select * from dictionary_row where {where} limit {COUNTED + 1}) hits order by {SORTS[query.sort]}",
         parameters,
     )
     more = len(rows) > COUNTED
-    facets = _count_values(rows[:COUNTED])
+    facets = _count_values(row[:-2] for row in rows[:COUNTED])
     for active in query.filters:
-        others = query.without(active)
-        where, parameters = conditions_of(others)
-        rows_without = _run(
-            f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED}",
-            parameters,
-        )
-        facets[active] = _count_values(rows_without)[active]
-    return Hits(min(len(rows), COUNTED), more, facets)
+        where, parameters = conditions_of(query.without(active))
+        others = _run(f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED}", parameters)
+        facets[active] = _count_values(others)[active]
+    if more:
+        return Hits(COUNTED, True, facets)
+    tables = {row[2]: row[-1].split("\x01")[1][:1].upper() for row in rows}
+    letters = Counter(letter if "A" <= letter <= "Z" else "#" for letter in tables.values())
+    return Hits(len(rows), False, facets, letters, [row[-2] for row in rows])
 
 
 def _count_values(rows: Iterable[tuple[Any, ...]]) -> dict[str, Counter[str]]:

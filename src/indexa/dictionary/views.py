@@ -32,11 +32,12 @@ def page(request: AreaRequest) -> HttpResponse:
     """The dictionary, or what of it changes while one types and filters."""
     query = read_query(request.area, request.GET)
     hits = search.first_hits(query)
+    ids = search.page(query, 0, PAGE_SIZE) if hits.ids is None else hits.ids[:PAGE_SIZE]
     context = _shared(request, query) | {
         "hits": hits,
         "facets": facets_of(query, hits),
-        "rows": rows_of(search.page(query, 0, PAGE_SIZE), bands=not query.sort),
-        "thumb": None if hits.more or query.sort else _thumb(search.tables_by_letter(query)),
+        "rows": rows_of(ids, bands=not query.sort),
+        "thumb": None if hits.letters is None or query.sort else _thumb(hits.letters),
         "page_size": PAGE_SIZE,
     }
     if wants_fragment(request):

@@ -1,0 +1,170 @@
+"""Every screen by the rules of accessibility, in light and dark; two writers; a cancelled job; long lists."""
+
+from __future__ import annotations
+
+from django.urls import reverse
+from selenium.webdriver.common.by import By
+
+from indexa.areas.models import Role
+from indexa.core.model import Model
+from indexa.editions import services as editions
+from indexa.editions.building import build_edition
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Silent
+from indexa.modeling import editing
+from indexa.modeling.models import Change
+from indexa.sources.models import Intake, Source
+from tests.browser.case import BrowserCase
+from tests.dictionary.test_search import random_model
+from tests.factories import column, make_area, make_model, make_person, store, table
+
+
+class AccessibilityTests(BrowserCase):
+    expected_faults = ("status of 404",)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.area = make_area()
+        self.person = make_person(self.area, Role.ADMINISTRATOR)
+        self.stored = store(self.area, make_model())
+        place = editing.place_of(column(self.stored, "mtr.inst_dt"), only_here=False)
+        editing.edit(
+            area=self.area, person=self.person, place=place, field="definition", seen="", value="Day it was set."
+        )
+        source = Source.objects.create(
+            area=self.area, name="billing", host="127.0.0.1", port=1, database="d", user="u", model=self.stored
+        )
+        assert self.stored.snapshot
+        note = {"fate": "left out", "kind": "operators", "reason": "Not held.", "count": 3, "place": ""}
+        receipt = {"arrived": {"tables": 3, "columns": 7}, "notes": [note], "schemas": ["metering"], "changed": {"new tables": 1},
+                   "reading_seconds": 1.0, "storing_seconds": 2.0, "source_version": "15"}  # fmt: skip
+        intake = Intake.objects.create(
+            source=source, model=self.stored, snapshot=self.stored.snapshot, receipt=receipt, person=self.person
+        )
+        edition, job = editions.prepare(
+            area=self.area, person=self.person, title="First", note="", models=[self.stored.pk], contents={}
+        )
+        build_edition(job, Silent())
+        failed = Job.objects.create(
+            area=self.area, kind="intake", title="Reading", state="failed", reason="No.", hint="Again."
+        )
+        slug, model = self.area.slug, self.stored.pk
+        self.pages = {
+            "desk": reverse("desk:page", args=[slug]),
+            "sources": reverse("sources:list", args=[slug]),
+            "new source": reverse("sources:new", args=[slug]),
+            "source": reverse("sources:page", args=[slug, source.pk]),
+            "receipt": reverse("sources:receipt", args=[slug, intake.pk]),
+            "models": reverse("modeling:list", args=[slug]),
+            "model": reverse("modeling:overview", args=[slug, model]),
+            "tables": reverse("modeling:tables", args=[slug, model]),
+            "history": reverse("modeling:history", args=[slug, model]),
+            "objects": reverse("modeling:objects", args=[slug, model]),
+            "table": reverse("modeling:table", args=[slug, table(self.stored, "mtr").pk]),
+            "dictionary": reverse("dictionary:page", args=[slug]) + "?q=mtr",
+            "nothing found": reverse("dictionary:page", args=[slug]) + "?q=nosuchthing",
+            "editions": reverse("editions:list", args=[slug]),
+            "new edition": reverse("editions:new", args=[slug]),
+            "edition": reverse("editions:page", args=[slug, edition.pk]),
+            "jobs": reverse("jobs:list", args=[slug]),
+            "job": reverse("jobs:page", args=[slug, failed.pk]),
+            "person": reverse("desk:person", args=[slug, self.person.pk]),
+            "members": reverse("areas:members", args=[slug]),
+            "password": reverse("password"),
+            "areas": reverse("home") + "?choose",
+            "error": "/nowhere/",
+        }
+
+    def test_axe_finds_nothing_on_any_page_in_light_and_dark(self) -> None:
+        self.open("/sign-in/")
+        self.assert_accessible("sign-in")
+        self.sign_in(self.person)
+        for name, address in self.pages.items():
+            self.open(address)
+            for theme in ("light", "dark"):
+                self.browser.execute_script("document.documentElement.dataset.bsTheme = arguments[0]", theme)
+                with self.subTest(name, theme=theme):
+                    self.assert_accessible(f"{name}, {theme}")
+                    wide = self.browser.execute_script("return document.documentElement.scrollWidth")
+                    self.assertLessEqual(wide, 1280, f"{name} scrolls sideways")
+
+    def test_what_opens_is_accessible_too(self) -> None:
+        self.sign_in(self.person)
+        self.open(self.pages["dictionary"])
+        self.click(".pick")
+        self.see("mtr_id", "#margin h2")
+        self.assert_accessible("margin")
+        self.keys("e")
+        self.find("#value-definition")
+        self.assert_accessible("editing")
+        self.click("[data-cancel]")
+        self.click("#facet-family-summary")
+        self.assert_accessible("filter")
+        self.browser.find_element(By.TAG_NAME, "body").send_keys("?")
+        self.see("Look up anything", "dialog")
+        self.assert_accessible("keys")
+
+
+class TwoWritersTests(BrowserCase):
+    expected_faults = ("status of 409", "Response Status Error Code 409")
+
+    def test_the_second_is_told_keeps_their_text_and_decides(self) -> None:
+        area = make_area()
+        anna, bert = make_person(area, name="anna"), make_person(area, name="bert")
+        stored = store(area, make_model())
+        self.sign_in(bert)
+        self.open(reverse("dictionary:page", args=[area.slug]) + "?q=inst_dt")
+        self.click(".pick")
+        self.see("inst_dt", "#margin h2")
+        self.keys("e")
+        self.find("#value-definition").send_keys("Bert's text.")
+        place = editing.place_of(column(stored, "mtr.inst_dt"), only_here=False)
+        editing.edit(area=area, person=anna, place=place, field="definition", seen="", value="Anna's text.")
+        self.press("Save")
+        self.see("Anna's text.", ".conflict")
+        self.see("Anna saved this", ".conflict")
+        self.assertEqual(self.find("#value-definition").get_attribute("value"), "Bert's text.")
+        self.press("Save mine")
+        self.see("Bert's text.", "#edit-definition .text-of")
+        self.see("Bert's text.", "tr.sel")
+        self.assertEqual(Change.objects.count(), 2)
+
+
+class CancelTests(BrowserCase):
+    def test_a_waiting_reading_is_called_off(self) -> None:
+        area = make_area()
+        self.sign_in(make_person(area))
+        job = Job.objects.create(area=area, kind="intake", title="Reading billing")
+        self.open(reverse("jobs:page", args=[area.slug, job.pk]))
+        self.press("Cancel")
+        self.see("Run it again")
+        job.refresh_from_db()
+        self.assertEqual(job.state, Job.State.CANCELLED)
+
+
+class LongListTests(BrowserCase):
+    def test_thousands_of_rows_scroll_in_a_window_of_some_hundred(self) -> None:
+        area = make_area()
+        model = random_model(150, 20)
+        store(area, Model(name="long", platform="postgresql", tables=model.tables))
+        self.sign_in(make_person(area, Role.READER))
+        self.open(reverse("dictionary:page", args=[area.slug]))
+        self.see("3,000 columns", "#count")
+        scroller = "document.querySelector('[data-rows-url]')"
+        rows = f"return [...{scroller}.querySelectorAll('tr.row-of-column .pick')].map(row => row.id)"
+        first = self.browser.execute_script(rows)
+        self.assertEqual(len(first), 100)
+        self.browser.execute_script(f"{scroller}.scrollTop = {scroller}.scrollHeight")
+        self.until(lambda: self.browser.execute_script(rows)[0] != first[0], "the end was not fetched")
+        self.until(
+            lambda: self.browser.execute_script(f"return {scroller}.scrollHeight") > 60_000, "the list lost its height"
+        )
+        self.assertLessEqual(len(self.browser.execute_script(rows)), 600)
+        self.browser.execute_script(f"{scroller}.scrollTop = 0")
+        self.until(lambda: self.browser.execute_script(rows)[0] == first[0], "the beginning did not come back")
+        self.browser.find_element(By.TAG_NAME, "body").send_keys("jjj")
+        self.until(lambda: len(self.browser.find_elements(By.CSS_SELECTOR, "tr.sel")) == 1, "nothing is selected")
+        self.find("#margin h2")
+        letters = self.browser.find_elements(By.CSS_SELECTOR, ".thumb button")
+        letters[-1].click()
+        self.until(lambda: self.browser.execute_script(f"return {scroller}.scrollTop") > 1000, "the letter led nowhere")

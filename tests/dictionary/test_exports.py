@@ -1,0 +1,69 @@
+"""Exports: what is on screen, in its order; at once where small, by a job where large."""
+
+from __future__ import annotations
+
+import csv
+import io
+from unittest.mock import patch
+
+from django.http import QueryDict
+from django.test import TestCase
+from django.urls import reverse
+from openpyxl import load_workbook
+
+from indexa.areas.models import Role
+from indexa.dictionary import exports, search
+from indexa.dictionary.forms import read_query
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Silent
+from indexa.modeling.models import DescribedColumn
+from tests.dictionary.test_search import random_model
+from tests.factories import PASSWORD, make_area, make_person, store
+
+
+class ExportTests(TestCase):
+    def setUp(self) -> None:
+        self.area = make_area()
+        self.stored = store(self.area, random_model(20, 8))
+        self.person = make_person(self.area, Role.READER)
+        self.client.login(username=self.person.username, password=PASSWORD)
+
+    def wanted(self, address: str) -> list[str]:
+        ids = search.page(read_query(self.area, QueryDict(address)), 0, 1000)
+        columns = DescribedColumn.objects.in_bulk(ids)
+        return [columns[id_].name for id_ in ids]
+
+    def download(self, kind: str, address: str) -> bytes:
+        response = self.client.get(f"{reverse('dictionary:export', args=[self.area.slug, kind])}?{address}")
+        self.assertEqual(response.status_code, 200)
+        self.assertIn(f".{kind}", response.headers["Content-Disposition"])
+        return b"".join(response.streaming_content)
+
+    def test_a_file_has_the_rows_of_the_view_in_its_order(self) -> None:
+        for address in ("", "q=mtr&schema=bill", "q=rdg&sort=-column", "key=pk&key=fk"):
+            with self.subTest(address):
+                wanted = self.wanted(address)
+                rows = list(csv.DictReader(io.StringIO(self.download("csv", address).decode(), newline="")))
+                self.assertEqual([row["Column"] for row in rows], wanted)
+                sheet = load_workbook(io.BytesIO(self.download("xlsx", address)), read_only=True)["Dictionary"]
+                self.assertEqual([row[7] for row in sheet.iter_rows(min_row=4, values_only=True)], wanted)
+                self.assertEqual(self.download("md", address).decode().count("\n| "), len(wanted) + self.bands(address))
+
+    def bands(self, address: str) -> int:
+        """Head rows of the Markdown tables: one for each run of rows of the same table."""
+        ids = search.page(read_query(self.area, QueryDict(address)), 0, 1000)
+        columns = DescribedColumn.objects.in_bulk(ids)
+        tables = [columns[id_].table_id for id_ in ids]
+        return sum(one != before for one, before in zip(tables, [None, *tables], strict=False))
+
+    def test_a_large_one_is_made_by_a_job_and_kept_for_the_person_who_asked(self) -> None:
+        with patch.object(exports, "AT_ONCE", 10):
+            response = self.client.get(f"{reverse('dictionary:export', args=[self.area.slug, 'csv'])}?q=mtr")
+        job = Job.objects.get()
+        self.assertRedirects(response, reverse("jobs:page", args=[self.area.slug, job.pk]))
+        address = exports.export_in_background(job, Silent())
+        content = self.client.get(address).content.decode()
+        self.assertEqual(len(content.splitlines()), 1 + len(self.wanted("q=mtr")))
+        other = make_person(self.area, Role.ADMINISTRATOR)
+        self.client.login(username=other.username, password=PASSWORD)
+        self.assertEqual(self.client.get(address).status_code, 404)
