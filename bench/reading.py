@@ -6,7 +6,7 @@ import argparse
 import sys
 from typing import Any
 
-from bench.common import compare, own_peak_megabytes, peak_megabytes, schema_database
+from bench.common import compare, peak_megabytes, schema_database
 from indexa.adapters.postgresql import open_reading, parse_url
 from indexa.core import platforms
 from indexa.core.intake.choice import Choice
@@ -98,4 +98,3 @@ if __name__ == "__main__" and sys.argv[1:2] == ["--one"]:
         held = bare(target, noted)
     elif kind == "read":
         held = read(target)  # type: ignore[assignment]
-    own_peak_megabytes()

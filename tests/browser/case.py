@@ -48,6 +48,8 @@ def browser() -> webdriver.Chrome:
         driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
         size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
         driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+        still = {"features": [{"name": "prefers-reduced-motion", "value": "reduce"}]}
+        driver.execute_cdp_cmd("Emulation.setEmulatedMedia", still)
         _open.update(pid=os.getpid(), driver=driver, downloads=downloads)
 
         def end(pid: int = os.getpid()) -> None:
@@ -66,8 +68,12 @@ class BrowserCase(StaticLiveServerTestCase):
 
     expected_faults: tuple[str, ...] = ()
 
+    @property
+    def browser(self) -> webdriver.Chrome:
+        # Not kept on the test: a failed one is sent between processes, and a browser can't be.
+        return browser()
+
     def setUp(self) -> None:
-        self.browser = browser()
         self.browser.delete_all_cookies()
         self.browser.get_log("browser")
 
@@ -92,7 +98,13 @@ class BrowserCase(StaticLiveServerTestCase):
         return self.browser.find_element(By.CSS_SELECTOR, css)
 
     def click(self, css: str) -> None:
-        self.find(css).click()
+        """Click, again if the page replaced the thing at that very moment."""
+
+        def clicked() -> bool:
+            self.find(css).click()
+            return True
+
+        self.until(clicked, f"{css} could not be clicked")
 
     def follow(self, text: str) -> None:
         self.until(lambda: bool(self.browser.find_elements(By.LINK_TEXT, text)), f"no link {text}")

@@ -65,11 +65,11 @@ class WholePathTests(BrowserCase):
         self.assertIn("q=mtr", self.browser.current_url)
         self.click("#facet-key-summary")
         self.click("#facet-key-values input[value=pk]")
-        self.see("8 columns", "#count")
+        self.see("9 columns", "#count")
         shared = self.browser.current_url
         self.open(reverse("dictionary:page", args=["billing"]))
         self.browser.get(shared)
-        self.see("8 columns", "#count")
+        self.see("9 columns", "#count")
         self.assertTrue(self.find("#facet-key-values input[value=pk]").is_selected())
         self.keys("/")
         self.keys("srl_no")

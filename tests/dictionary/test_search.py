@@ -141,9 +141,13 @@ class SearchTests(TestCase):
         letters = search.tables_by_letter(self.query())
         self.assertEqual(sum(letters.values()), 40)
         self.assertEqual(letters, search.first_hits(self.query()).letters)
+        self.assertFalse("a" <= self.table_at(search.offset_of_letter(self.query(), "#"))[0] <= "z")
         first_m = search.offset_of_letter(self.query(), "M")
-        shown = search.page(self.query(), first_m, 1)
-        self.assertTrue(DescribedColumn.objects.get(pk=shown[0]).table_name.lower().startswith("m"))
+        self.assertTrue(self.table_at(first_m).startswith("m"))
+
+    def table_at(self, offset: int) -> str:
+        (shown,) = search.page(self.query(), offset, 1)
+        return DescribedColumn.objects.get(pk=shown).table_name.lower()
 
 
 class DictionaryPageTests(TestCase):

@@ -120,7 +120,7 @@ class EditViewTests(TestCase):
         self.sign_in(Role.STEWARD)
         saved = self.client.post(self.url, {"seen": "", "value": "Day <it> was set."})
         self.assertContains(saved, "Day &lt;it&gt; was set.")
-        self.assertIn("words-changed", saved.headers["HX-Trigger"])
+        self.assertIn("rows-changed", saved.headers["HX-Trigger"])
         stale = self.client.post(self.url, {"seen": "", "value": "Mine."})
         self.assertContains(stale, "Day &lt;it&gt; was set.", status_code=409)
         self.assertContains(stale, "Mine.", status_code=409)

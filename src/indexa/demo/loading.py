@@ -87,7 +87,7 @@ def _make_database() -> str:
     with psycopg.connect(**address, dbname="postgres", autocommit=True) as server:
         server.execute(sql.SQL("drop database if exists {} with (force)").format(database))
         server.execute(sql.SQL("create database {}").format(database))
-        if not server.execute("select from pg_roles where rolname = %s", [LOGIN]).fetchone():
+        if not server.execute("select 1 from pg_roles where rolname = %s", [LOGIN]).fetchone():
             server.execute(sql.SQL("create role {} login").format(login))
         server.execute(sql.SQL("alter role {} password {}").format(login, sql.Literal(password)))
     with psycopg.connect(**address, dbname=DATABASE) as billing:

@@ -218,17 +218,18 @@ def tables_by_letter(query: Query) -> Counter[str]:
 
 
 def offset_of_letter(query: Query, letter: str) -> int:
-    """Return how many hits stand before the first table whose name begins with letter or later.
+    """Return how many hits stand before the first table whose name begins with letter.
 
-    Tables are ordered by model and schema first, so the letter is looked for from the top; where no
-    table has it, the last place is returned.
+    "#" stands for any other sign. Tables are ordered by model and schema first, so the letter is
+    looked for from the top; 0 where no table has it.
     """
     where, parameters = conditions_of(query)
+    begins = "name !~ '^[a-z]'" if letter == "#" else "left(name, 1) = %s"
     rows = _run(
         f"select min(place) from (select split_part(sort_key, chr(1), 2) as name, "
         f"row_number() over (order by {SORTS['']}) - 1 as place from dictionary_row where {where}) places "
-        "where name like %s",
-        [*parameters, letter.lower() + "%"],
+        f"where {begins}",
+        [*parameters, *([letter.lower()] if letter != "#" else [])],
     )
     return int(rows[0][0] or 0)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.db import close_old_connections
+from django.db import connections
 from procrastinate.contrib.django import app
 
 from indexa.jobs import services
@@ -11,16 +11,17 @@ from indexa.jobs import services
 @app.task(name="run_job")
 def run_job(job_id: int) -> None:
     """Run a job; how it went stands in its row."""
-    close_old_connections()
     try:
         services.run(job_id)
     finally:
-        close_old_connections()
+        connections.close_all()
 
 
 @app.periodic(cron="* * * * *")
 @app.task(name="recover_jobs", queueing_lock="recover_jobs")
 def recover_jobs(timestamp: int) -> None:
     """Look for jobs that lost their worker, once a minute."""
-    close_old_connections()
-    services.recover()
+    try:
+        services.recover()
+    finally:
+        connections.close_all()

@@ -194,7 +194,7 @@ def edit(request: AreaRequest, target: str, pk: int, field: str) -> HttpResponse
         return _form_again(request, context, 422)
     margin = column_margin if target == "column" else table_margin
     response = _as_get(request, margin, pk)
-    return trigger_client_event(response, "words-changed", {"value": pk})
+    return trigger_client_event(response, "rows-changed", {"value": pk})
 
 
 def _form_again(request: AreaRequest, context: dict[str, Any], status: int) -> HttpResponse:

@@ -1,7 +1,7 @@
 """Settings of the tests: quick password hashing, no manifest of static files."""
 
 from indexa.settings.base import *  # noqa: F403
-from indexa.settings.base import LOGGING, STORAGES
+from indexa.settings.base import DATABASES, LOGGING, STORAGES
 
 TEST_RUNNER = "tests.runner.Runner"
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
@@ -9,11 +9,7 @@ STORAGES = STORAGES | {
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 ALLOWED_HOSTS = ["*"]
+DATABASES = {"default": DATABASES["default"] | {"CONN_MAX_AGE": 0}}
 AXES_ENABLED = False
-LOGGING = LOGGING | {
-    "loggers": {
-        "django.request": {"level": "CRITICAL"},
-        "axes": {"level": "CRITICAL"},
-        "django.security": {"level": "CRITICAL"},
-    }
-}
+_QUIET = {"level": "CRITICAL"}
+LOGGING = LOGGING | {"loggers": {"django.request": _QUIET, "axes": _QUIET, "django.security": _QUIET}}

@@ -125,7 +125,7 @@
   const grids = new WeakMap();
   function start(root) {
     root.querySelectorAll("[data-rows-url]").forEach((scroller) => {
-      if (!grids.has(scroller)) grids.set(scroller, new Grid(scroller));
+      if (!grids.has(scroller) && scroller.querySelector("table")) grids.set(scroller, new Grid(scroller));
     });
   }
 
@@ -167,18 +167,18 @@
     if (!button) return;
     const answer = await fetch(button.dataset.letterUrl);
     const scroller = document.querySelector("[data-rows-url]");
-    if (answer.ok && scroller) grids.get(scroller).show((await answer.json()).offset);
+    if (answer.ok && grids.has(scroller)) grids.get(scroller).show((await answer.json()).offset);
   });
 
   document.body.addEventListener("exact-count", (event) => {
     const scroller = document.querySelector("[data-rows-url]");
     if (scroller) scroller.dispatchEvent(new CustomEvent("exact-total", { detail: event.detail.value }));
   });
-  // After an edit or an undo the shown rows are fetched again, in place.
-  document.body.addEventListener("words-changed", async () => {
+  // After an edit the shown rows are fetched again, in place; after an undo the margin is, too.
+  async function refreshRows() {
     const pick = document.querySelector("tr.sel .pick");
     const scroller = document.querySelector("[data-rows-url]");
-    if (scroller) {
+    if (grids.has(scroller)) {
       const grid = grids.get(scroller);
       for (const [index, body] of [...grid.blocks]) {
         const fresh = await grid.load(index);
@@ -186,11 +186,25 @@
         grid.blocks.set(index, fresh);
         window.htmx.process(fresh);
       }
-      const again = pick && document.getElementById(pick.id)?.closest("tr");
-      if (again) select(again, false);
+    } else if (document.querySelector("[data-live]")) {
+      const answer = await fetch(location.href);
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      document.querySelectorAll("[data-live]").forEach((old) => {
+        const fresh = page.getElementById(old.id);
+        if (fresh) { old.replaceWith(fresh); window.htmx.process(fresh); }
+      });
     }
-    const margin = document.querySelector("#margin[data-url], #margin [data-url]");
-    if (margin) window.htmx.ajax("GET", margin.dataset.url, { target: "#margin", swap: "innerHTML" });
+    const again = pick && document.getElementById(pick.id)?.closest("tr");
+    if (again) select(again, false);
+  }
+  document.body.addEventListener("rows-changed", refreshRows);
+  document.body.addEventListener("words-changed", () => {
+    refreshRows();
+    const margin = document.querySelector("#margin [data-url]");
+    // What somebody is writing is never replaced under their hands.
+    if (margin && !document.querySelector("#margin .edit-form")) {
+      window.htmx.ajax("GET", margin.dataset.url, { target: "#margin", swap: "innerHTML" });
+    }
   });
   document.body.addEventListener("htmx:load", (event) => start(event.detail.elt.parentElement || document));
   start(document);
