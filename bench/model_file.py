@@ -6,26 +6,19 @@ import msgspec
 
 from bench.common import compare, schema_database
 from bench.reading import read
-from indexa.core.model import file
+from indexa.core.model import Column, file
 
-
-class _Record(msgspec.Struct):
-    """As many plain members as a column has, nothing else."""
-
-    name: str
-    position: int
-    type: str
-    nullable: bool
-    comment: str
-    origin: str
+_FIELDS = [(field.name, field.type, field.default) for field in msgspec.structs.fields(Column)]
+_REQUIRED = [(name, type_) for name, type_, default in _FIELDS if default is msgspec.NODEFAULT]
+_OPTIONAL = [field for field in _FIELDS if field[2] is not msgspec.NODEFAULT]
+# A record with the members of a column and nothing around it.
+_Record = msgspec.defstruct("Record", [*_REQUIRED, *_OPTIONAL], omit_defaults=True, gc=False)
 
 
 def main(arguments: list[str]) -> None:
     model = read(schema_database(10000))
     content = file.write(model)
-    records = [
-        _Record(c.name, c.position, c.type, c.nullable, c.comment, c.origin) for t in model.tables for c in t.columns
-    ]
+    records = [_Record(*msgspec.structs.astuple(column)) for table in model.tables for column in table.columns]
     # The bare file is filled up to the model file's size with more of the same records.
     plain = msgspec.json.encode(records)
     records = (records * (len(content) // len(plain) + 1))[: len(records) * len(content) // len(plain)]

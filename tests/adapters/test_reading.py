@@ -141,20 +141,20 @@ class ObjectKindTests(TransactionTestCase):
 
 class SessionTests(TransactionTestCase):
     def test_the_session_can_only_read_and_ends_with_the_reading(self) -> None:
-        with database("create table t (a int)") as name:
-            with psycopg.connect(**server_address(), dbname=name, autocommit=True) as owner:
-                owner.execute(f'grant all on t to "{name}"'.encode())
-                with open_reading(address_of(name), f"reader of {name}") as session:
-                    self.assertEqual(
-                        [list(session.fetch(f"show {setting}", {}))[0][0] for setting in _LIMITS],
-                        list(_LIMITS.values()),
-                    )
-                    with self.assertRaisesMessage(SourceError, "refused"):
-                        self.write(session, address_of(name))
-                sessions = (
-                    "select count(*) from pg_stat_activity where application_name = 'indexa intake' and datname = %s"
+        with (
+            database("create table t (a int)") as name,
+            psycopg.connect(**server_address(), dbname=name, autocommit=True) as owner,
+        ):
+            owner.execute(f'grant all on t to "{name}"'.encode())
+            with open_reading(address_of(name), f"reader of {name}") as session:
+                self.assertEqual(
+                    [next(iter(session.fetch(f"show {setting}", {})))[0] for setting in _LIMITS],
+                    list(_LIMITS.values()),
                 )
-                self.assertEqual(owner.execute(sessions, [name]).fetchone(), (0,))
+                with self.assertRaisesMessage(SourceError, "refused"):
+                    self.write(session, address_of(name))
+            sessions = "select count(*) from pg_stat_activity where application_name = 'indexa intake' and datname = %s"
+            self.assertEqual(owner.execute(sessions, [name]).fetchone(), (0,))
 
     def write(self, session: PostgreSQLReading, address: Address) -> None:
         from indexa.adapters.postgresql import explain

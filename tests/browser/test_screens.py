@@ -37,7 +37,8 @@ class AccessibilityTests(BrowserCase):
         )
         assert self.stored.snapshot
         note = {"fate": "left out", "kind": "operators", "reason": "Not held.", "count": 3, "place": ""}
-        receipt = {"arrived": {"tables": 3, "columns": 7}, "notes": [note], "schemas": ["metering"], "changed": {"new tables": 1},
+        receipt = {"arrived": {"tables": 3, "columns": 7}, "notes": [note], "schemas": ["metering"],
+                   "changed": {"new tables": 1},
                    "reading_seconds": 1.0, "storing_seconds": 2.0, "source_version": "15"}  # fmt: skip
         intake = Intake.objects.create(
             source=source, model=self.stored, snapshot=self.stored.snapshot, receipt=receipt, person=self.person

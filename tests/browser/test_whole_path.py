@@ -86,7 +86,7 @@ class WholePathTests(BrowserCase):
         self.see("Meter Serial Number", "#margin .biz")
         self.keys("e")
         self.find("#value-definition").send_keys("Serial number as the maker stamped it.")
-        self.keys(Keys.CONTROL + Keys.ENTER)
+        self.find("#value-definition").send_keys(Keys.CONTROL + Keys.ENTER)
         self.see("Serial number as the maker stamped it.", "#edit-definition .text-of")
         self.follow("Dictionary")
         self.keys("f")

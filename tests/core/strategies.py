@@ -24,7 +24,7 @@ def tables(draw: st.DrawFn, schema: str, name: str) -> Table:
             draw(st.none() | TEXTS),
             draw(TEXTS),
             origin=str(position),
-        )  # fmt: skip
+        )
         for position, own in enumerate(names, 1)
     ]
     some = st.lists(st.sampled_from(names), min_size=1, max_size=3, unique=True).map(tuple)

@@ -10,8 +10,10 @@ class TypeTests(SimpleTestCase):
     families = {
         "bigint": "number", "numeric(12,2)": "number", "double precision": "number", "character varying(24)": "text",
         "character(2)": "text", "text": "text", "timestamp with time zone": "date and time",
-        "timestamp(3) without time zone": "date and time", "date": "date and time", "interval day to second": "date and time",
-        "boolean": "yes or no", "bytea": "binary", "bit varying(8)": "binary", "jsonb": "document", "uuid": "identifier",
+        "timestamp(3) without time zone": "date and time", "date": "date and time",
+        "interval day to second": "date and time",
+        "boolean": "yes or no", "bytea": "binary", "bit varying(8)": "binary",
+        "jsonb": "document", "uuid": "identifier",
         "text[]": "list", "numeric(12,2)[]": "list", "tstzrange": "range", "bill.amt_t": "other", "inet": "network",
     }  # fmt: skip
     shorter = {

@@ -29,7 +29,10 @@ def random_model(tables: int, columns: int) -> Model:
                 schema=rnd.choice(["bill", "Cust"]),
                 name=f"{rnd.choice(PARTS)}_{number}",
                 columns=[
-                    Column(name, position, rnd.choice(["bigint", "text", "date"]), rnd.random() < 0.5, comment=rnd.choice(["", "Größe", "see mtr"]))
+                    Column(
+                        name, position, rnd.choice(["bigint", "text", "date"]), rnd.random() < 0.5,
+                        comment=rnd.choice(["", "Größe", "see mtr"]),
+                    )
                     for position, name in enumerate(names, 1)
                 ],
                 primary_key=Key(name="pk", columns=(next(iter(names)),)),
@@ -124,9 +127,11 @@ class SearchTests(TestCase):
 
     def test_more_than_a_thousand_hits_are_counted_exactly_only_when_asked(self) -> None:
         DictionaryRow.objects.bulk_create(
-            DictionaryRow(column_id=10**9 + n, area_id=self.area.pk, model_id=10**6, table_id=n // 20 + 10**6, layer="physical",
-                          sort_key=f"x\x01t{n // 20:05}\x01{n % 20:05}", name=f"wide_{n}", schema="x", kind="table", family="text",
-                          roles=0, nullable=True, described=False, text=f"wide_{n}")
+            DictionaryRow(
+                column_id=10**9 + n, area_id=self.area.pk, model_id=10**6, table_id=n // 20 + 10**6, layer="physical",
+                sort_key=f"x\x01t{n // 20:05}\x01{n % 20:05}", name=f"wide_{n}", schema="x", kind="table",
+                family="text", roles=0, nullable=True, described=False, text=f"wide_{n}",
+            )
             for n in range(1500)
         )  # fmt: skip
         hits = search.first_hits(self.query("wide"))

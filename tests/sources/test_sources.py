@@ -49,8 +49,8 @@ class SourceFormTests(TransactionTestCase):
 
     def enter(self, name: str, **changes: str) -> object:
         own = server_address()
-        entered = {"name": "billing", "host": own["host"], "port": own["port"], "database": name, "user": name, "tls": "prefer",
-                   "password": f"reader of {name}"} | changes  # fmt: skip
+        entered = {"name": "billing", "host": own["host"], "port": own["port"], "database": name, "user": name,
+                   "tls": "prefer",                   "password": f"reader of {name}"} | changes  # fmt: skip
         return self.client.post(self.url, entered)
 
     def test_a_source_that_works_is_saved_and_its_password_appears_nowhere(self) -> None:

@@ -41,7 +41,7 @@ _TABLE_KINDS: dict[str, Any] = {
     "v": "view",
     "m": "materialized view",
 }
-_IDENTITY = {"a": "always", "d": "by default", "": ""}
+_IDENTITY = {"a": "always", "d": "by default", None: ""}
 _ACTIONS = dict(zip("arcnd", ACTIONS, strict=True))
 _MATCHES: dict[str, Any] = {"s": "simple", "f": "full", "p": "partial"}
 _ROUTINES: dict[str, Any] = {"f": "function", "p": "procedure", "a": "aggregate", "w": "window function"}
@@ -56,7 +56,7 @@ class CatalogReading:
 
     def __init__(self, session: Session, choice: Choice, tick: Tick) -> None:
         relkinds = ["r", "p", "f"] * ("tables" in choice.kinds) + ["v", "m"] * ("views" in choice.kinds)
-        self._parameters = {"schemas": list(choice.schemas), "relkinds": relkinds}
+        self._parameters: dict[str, Any] = {"schemas": list(choice.schemas), "relkinds": relkinds}
         self._session, self._choice, self._tick = session, choice, tick
         self._tables: dict[int, Table] = {}
         self._names: dict[int, dict[int, str]] = {}
@@ -120,6 +120,8 @@ class CatalogReading:
                 origin=str(oid),
             )
 
+        self._parameters["tables"] = list(self._tables)
+
     def _read_columns(self) -> None:
         tables, names_by_table = self._tables, self._names
         current: int | None = None
@@ -163,14 +165,17 @@ class CatalogReading:
         return self._shared_keys.setdefault(found, found)
 
     def _read_constraints(self) -> None:
-        for oid, number, name in self._fetch(queries.FOREIGN_COLUMNS):
-            self._names.setdefault(oid, {})[number] = name
+        rows = list(self._fetch(queries.CONSTRAINTS))
+        self._parameters["outside"] = list({row[4] for row in rows if row[2] == "f"} - self._tables.keys())
+        if self._parameters["outside"]:
+            for oid, number, name in self._fetch(queries.FOREIGN_COLUMNS):
+                self._names.setdefault(oid, {})[number] = name
         outside: set[str] = set()
         tables = self._tables
         for (
             oid, name, kind, numbers, ref_oid, ref_schema, ref_table, ref_numbers, on_update, on_delete,
             match, deferrable, deferred, validated, no_inherit, text, comment,
-        ) in self._fetch(queries.CONSTRAINTS):  # fmt: skip
+        ) in rows:  # fmt: skip
             table = tables[oid]
             if kind == "f":
                 table.foreign_keys.append(

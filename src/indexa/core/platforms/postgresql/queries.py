@@ -2,7 +2,8 @@
 
 Raw key arrays (`conkey`, `indkey`) are resolved by the builder: a `pg_get_...def` call for each row
 would cost several times more. All run with an empty search path, so that every name that is not
-the system's comes qualified. Parameters: `schemas` (text[]), `relkinds` (text[]).
+the system's comes qualified. Parameters: `schemas` (text[]) and `relkinds` (text[]) for RELATIONS, then
+`tables`, the ids that it gave; `outside`, ids of tables that are referred to and were not chosen.
 """
 
 _NOT_OF_EXTENSION = """
@@ -71,13 +72,10 @@ where c.oid in ("""
     + """) order by n.nspname, c.relname"""
 )
 
-PARTITIONS = (
-    """
+PARTITIONS = """
 with recursive parts as (
   select i.inhrelid, i.inhparent as root from pg_inherits i join pg_class p on p.oid = i.inhparent
-  where p.relkind = 'p' and i.inhparent in ("""
-    + _SCOPE
-    + """)
+  where p.relkind = 'p' and i.inhparent = any(%(tables)s::oid[])
   union all
   select i.inhrelid, parts.root from pg_inherits i join parts on parts.inhrelid = i.inhparent
 )
@@ -85,12 +83,10 @@ select parts.root::bigint, n.nspname, c.relname, pg_get_expr(c.relpartbound, c.o
        case when c.relkind = 'p' then pg_get_partkeydef(c.oid) end
 from parts join pg_class c on c.oid = parts.inhrelid join pg_namespace n on n.oid = c.relnamespace
 order by 1, 2, 3"""
-)
 
-COLUMNS = (
-    """
+COLUMNS = """
 select a.attrelid::bigint, a.attnum, a.attname, format_type(a.atttypid, a.atttypmod), not a.attnotnull,
-       pg_get_expr(ad.adbin, ad.adrelid), a.attidentity::text, a.attgenerated::text,
+       pg_get_expr(ad.adbin, ad.adrelid), nullif(a.attidentity::text, ''), nullif(a.attgenerated::text, ''),
        case when a.attcollation <> t.typcollation then co.collname end, d.description
 from pg_attribute a
 join pg_type t on t.oid = a.atttypid
@@ -98,14 +94,10 @@ left join pg_attrdef ad on ad.adrelid = a.attrelid and ad.adnum = a.attnum
 left join pg_collation co on co.oid = a.attcollation
 left join pg_description d
   on d.classoid = 'pg_class'::regclass and d.objoid = a.attrelid and d.objsubid = a.attnum
-where a.attnum > 0 and not a.attisdropped and a.attrelid in ("""
-    + _SCOPE
-    + """)
+where a.attnum > 0 and not a.attisdropped and a.attrelid = any(%(tables)s::oid[])
 order by a.attrelid, a.attnum"""
-)
 
-CONSTRAINTS = (
-    """
+CONSTRAINTS = """
 select k.conrelid::bigint, k.conname, k.contype::text, k.conkey, k.confrelid::bigint, rn.nspname, rc.relname,
        k.confkey, k.confupdtype::text, k.confdeltype::text, k.confmatchtype::text, k.condeferrable,
        k.condeferred, k.convalidated, k.connoinherit,
@@ -117,26 +109,13 @@ from pg_constraint k
 left join pg_class rc on rc.oid = k.confrelid left join pg_namespace rn on rn.oid = rc.relnamespace
 left join pg_description d on d.classoid = 'pg_constraint'::regclass and d.objoid = k.oid
 where k.contype in ('p','u','f','c','x') and (k.contype <> 'f' or k.conparentid = 0)
-  and k.conrelid in ("""
-    + _SCOPE
-    + """) order by k.conrelid, k.conname"""
-)
+  and k.conrelid = any(%(tables)s::oid[]) order by k.conrelid, k.conname"""
 
-FOREIGN_COLUMNS = (
-    """
+FOREIGN_COLUMNS = """
 select a.attrelid::bigint, a.attnum, a.attname from pg_attribute a
-where a.attnum > 0 and a.attrelid in (
-  select k.confrelid from pg_constraint k
-  where k.contype = 'f' and k.conrelid in ("""
-    + _SCOPE
-    + """)
-    and k.confrelid not in ("""
-    + _SCOPE
-    + """))"""
-)
+where a.attnum > 0 and a.attrelid = any(%(outside)s::oid[])"""
 
-INDEXES = (
-    """
+INDEXES = """
 select i.indrelid::bigint, ic.relname, am.amname, i.indisunique, i.indkey::int2[], i.indnkeyatts,
        i.indoption::int2[], i.indclass::oid[]::bigint[], i.indcollation::oid[]::bigint[],
        pg_get_expr(i.indpred, i.indrelid),
@@ -147,27 +126,20 @@ from pg_index i
 join pg_class ic on ic.oid = i.indexrelid
 join pg_am am on am.oid = ic.relam
 left join pg_description d on d.classoid = 'pg_class'::regclass and d.objoid = i.indexrelid and d.objsubid = 0
-where i.indrelid in ("""
-    + _SCOPE
-    + """)
+where i.indrelid = any(%(tables)s::oid[])
   and not exists (select from pg_constraint k where k.conindid = i.indexrelid and k.contype in ('p','u','x'))
 order by i.indrelid, ic.relname"""
-)
 
 OPERATOR_CLASSES = "select oid::bigint, case when opcdefault then '' else opcname end from pg_opclass"
 
 COLLATIONS = "select oid::bigint, collname from pg_collation where collname <> 'default'"
 
-TRIGGERS = (
-    """
+TRIGGERS = """
 select g.tgrelid::bigint, g.tgname, pg_get_triggerdef(g.oid, true), pn.nspname || '.' || p.proname,
        g.tgenabled <> 'D', d.description
 from pg_trigger g join pg_proc p on p.oid = g.tgfoid join pg_namespace pn on pn.oid = p.pronamespace
 left join pg_description d on d.classoid = 'pg_trigger'::regclass and d.objoid = g.oid
-where not g.tgisinternal and g.tgrelid in ("""
-    + _SCOPE
-    + """) order by g.tgrelid, g.tgname"""
-)
+where not g.tgisinternal and g.tgrelid = any(%(tables)s::oid[]) order by g.tgrelid, g.tgname"""
 
 _TYPES_FROM = """
 from pg_type t join pg_namespace n on n.oid = t.typnamespace

@@ -177,6 +177,7 @@
   // After an edit the shown rows are fetched again, in place; after an undo the margin is, too.
   async function refreshRows() {
     const pick = document.querySelector("tr.sel .pick");
+    const focused = pick && pick === document.activeElement;
     const scroller = document.querySelector("[data-rows-url]");
     if (grids.has(scroller)) {
       const grid = grids.get(scroller);
@@ -195,7 +196,7 @@
       });
     }
     const again = pick && document.getElementById(pick.id)?.closest("tr");
-    if (again) select(again, false);
+    if (again) select(again, focused);
   }
   document.body.addEventListener("rows-changed", refreshRows);
   document.body.addEventListener("words-changed", () => {
