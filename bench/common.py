@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import statistics
 import subprocess
@@ -60,6 +61,7 @@ def compare(cases: dict[str, Callable[[], object]], runs: int = 3) -> dict[str, 
     seconds: dict[str, list[float]] = {name: [] for name in cases}
     for _ in range(runs):
         for name, case in cases.items():
+            gc.collect()
             began = time.perf_counter()
             case()
             seconds[name].append(time.perf_counter() - began)

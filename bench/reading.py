@@ -12,7 +12,6 @@ from indexa.core import platforms
 from indexa.core.intake.choice import Choice
 from indexa.core.model import Model
 
-
 SCHEMAS = ("bill", "cust", "meter", "asset", "work", "lab", "fin", "gis", "public")
 
 

@@ -23,6 +23,7 @@ CONNECT_SECONDS = 10
 STATEMENT_SECONDS = 300
 LOCK_SECONDS = 3
 IDLE_SECONDS = 60
+_ROWS_AT_ONCE = 2_000
 
 
 class Address(msgspec.Struct, frozen=True):
@@ -120,7 +121,8 @@ class PostgreSQLReading:
         """Run a query and yield its rows as they come."""
         with self._connection.cursor() as cursor:
             cursor.execute(query.encode(), parameters)
-            yield from cursor
+            while rows := cursor.fetchmany(_ROWS_AT_ONCE):
+                yield from rows
 
 
 def explain(error: psycopg.Error, address: Address) -> SourceError:

@@ -1,11 +1,8 @@
 """The model file: a Model as versioned JSON, and its published JSON Schema."""
 
-import gc
-from collections.abc import Iterator
-from contextlib import contextmanager
-
 import msgspec
 
+from indexa.core.collector import collector_resting
 from indexa.core.errors import ModelFileError
 from indexa.core.model.parts import Model
 
@@ -40,7 +37,7 @@ def write(model: Model) -> bytes:
 def read(data: bytes) -> Model:
     """Return the model in data. Raises ModelFileError with the place of the first fault."""
     try:
-        with _collector_resting():
+        with collector_resting():
             found = _decoder.decode(data)
     except msgspec.ValidationError as error:
         _check_head(data)
@@ -49,18 +46,6 @@ def read(data: bytes) -> Model:
         raise ModelFileError(f"This is not a model file: {error}.") from error
     _check_head_of(found)
     return Model(**{name: getattr(found, name) for name in Model.__struct_fields__})
-
-
-@contextmanager
-def _collector_resting() -> Iterator[None]:
-    """Keep the garbage collector from walking through half-made models: it doubles the time of reading."""
-    was_at_work = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was_at_work:
-            gc.enable()
 
 
 def _check_head(data: bytes) -> None:

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from typing import Any
 
+from indexa.core.collector import collector_resting
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
@@ -31,7 +32,8 @@ class PostgreSQL:
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen. Schemas are taken as given: an empty choice reads nothing."""
-        return CatalogReading(session, choice, tick).build(name)
+        with collector_resting():
+            return CatalogReading(session, choice, tick).build(name)
 
     def family(self, type_name: str) -> str:
         """Sort an exact type into a family."""
