@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from django.test import TestCase
+import psycopg
+from django.db import connection
+from django.test import TestCase, TransactionTestCase
 from django.urls import reverse
 
 from indexa.areas.models import Role
 from indexa.dictionary.models import DictionaryRow
 from indexa.modeling import editing
 from indexa.modeling.models import Change, ChangeSet, DescribedColumn
-from tests.factories import PASSWORD, column, make_area, make_model, make_person, store, table
+from tests.factories import PASSWORD, column, make_area, make_model, make_person, server_address, store, table
 
 
 class EditingTests(TestCase):
@@ -104,6 +106,18 @@ class EditingTests(TestCase):
                 area=other, person=stranger, place=editing.Place("column", self.meter_id.pk), field="definition",
                 seen="", value="x",
             )  # fmt: skip
+
+
+class EditWhileReadingTests(TransactionTestCase):
+    def test_an_edit_while_the_model_is_stored_is_put_off_and_not_lost(self) -> None:
+        area = make_area()
+        stored = store(area, make_model())
+        place = editing.place_of(column(stored, "mtr.inst_dt"), only_here=False)
+        with psycopg.connect(**server_address(), dbname=connection.settings_dict["NAME"]) as reading:
+            reading.execute("select pg_advisory_xact_lock(%s, %s)", [0x1DE8C, stored.logical_id])
+            with self.assertRaisesMessage(editing.EditError, "being read again at this moment"):
+                editing.edit(area=area, person=make_person(area), place=place, field="definition", seen="", value="x")
+        self.assertFalse(ChangeSet.objects.exists())
 
 
 class EditViewTests(TestCase):

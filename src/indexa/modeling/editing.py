@@ -13,6 +13,7 @@ from django.db.models import Q
 
 from indexa.areas.models import Area, Person
 from indexa.dictionary import rows as dictionary_rows
+from indexa.modeling.locks import try_for_editing
 from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredTable
 
 FIELDS = {"business_name": "Business name", "definition": "Definition"}
@@ -128,6 +129,8 @@ def _locked(area: Area, place: Place) -> StoredColumn | StoredTable:
         found = StoredTable.objects.select_for_update().filter(pk=place.object_id, model__area=area).first()
     if found is None:
         raise EditError("What you were editing is no longer there. Load the page again.")
+    if not try_for_editing(_model_id(found)):
+        raise EditError("The model is being read again at this moment. Your text is still here: save in half a minute.")
     return found
 
 

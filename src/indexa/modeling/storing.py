@@ -26,6 +26,7 @@ from indexa.dictionary import rows as dictionary_rows
 from indexa.jobs.progress import Progress
 from indexa.modeling.bulk import copy_rows, refresh_statistics, reserve_ids
 from indexa.modeling.known import Known, KnownColumn, KnownTable, load_known
+from indexa.modeling.locks import hold_for_storing
 from indexa.modeling.models import Layer, Snapshot, StoredModel
 
 _TABLE_COLUMNS = (
@@ -73,6 +74,8 @@ def store_reading(
     physical.schemas = msgspec.to_builtins(reading.schemas)
     physical.logical = logical or physical.logical or _new_logical(area, reading.name)
     physical.save()
+    hold_for_storing(physical.pk)
+    hold_for_storing(physical.logical.pk)
     return physical, _Storing(physical, reading, progress, again=into is not None).store()
 
 
