@@ -67,6 +67,10 @@ def launch(service: str, command: list[str], environment: dict[str, str]) -> Non
             start_new_session=True,
         )
     (RUN / f"{service}.pid").write_text(str(process.pid))
+    deadline = time.monotonic() + 2
+    # For a moment after its start a process shows no environment yet, by which we know it as ours.
+    while pid_of(service) is None and process.poll() is None and time.monotonic() < deadline:
+        time.sleep(0.005)
 
 
 def end(service: str) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 from django.urls import reverse
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
 from indexa.core.model import Model
@@ -170,3 +171,45 @@ class LongListTests(BrowserCase):
         self.find("#margin h2")
         self.click(".thumb button[aria-label^=S]")
         self.until(lambda: self.browser.execute_script(f"return {scroller}.scrollTop") > 1000, "the letter led nowhere")
+
+
+class KeyboardTests(BrowserCase):
+    def test_a_steward_works_through_a_table_without_a_mouse(self) -> None:
+        area = make_area()
+        stored = store(area, make_model())
+        self.sign_in(make_person(area))
+        self.open(reverse("modeling:table", args=[area.slug, table(stored, "mtr").pk]))
+        self.keys("jj")
+        self.see("mtr_srl_no", "#margin h2")
+        self.keys("k")
+        self.see("mtr_id", "#margin h2")
+        self.keys("e")
+        self.find("#value-definition").send_keys("Names a meter.")
+        self.keys(Keys.ESCAPE)
+        self.until(lambda: not self.browser.find_elements(By.CSS_SELECTOR, ".edit-form"), "Esc does not close the form")
+        self.assertEqual(Change.objects.count(), 0)
+        self.keys("e")
+        self.find("#value-definition").send_keys("Names a meter." + Keys.CONTROL + Keys.ENTER)
+        self.see("Names a meter.", "tr.sel")
+        self.keys("u")
+        self.see("Undone", "#toast")
+        self.until(lambda: "Names a meter." not in self.text("#columns"), "undo is not shown in the list")
+        self.keys("?")
+        self.see("Undo your last change", "dialog")
+        self.keys(Keys.ESCAPE)
+        self.keys("/")
+        self.keys("rdg_val")
+        self.see("rdg_val", "#found")
+        self.keys(Keys.ESCAPE)
+        self.assertEqual(self.text("#found"), "")
+
+    def test_dark_is_kept_from_page_to_page(self) -> None:
+        area = make_area()
+        self.sign_in(make_person(area))
+        self.click(".own summary")
+        self.press("Light or dark")
+        theme = "return document.documentElement.dataset.bsTheme"
+        chosen = self.browser.execute_script(theme)
+        self.follow("Sources")
+        self.see("Nothing is read yet")
+        self.assertEqual(self.browser.execute_script(theme), chosen)

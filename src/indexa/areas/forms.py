@@ -35,5 +35,8 @@ class MemberForm(Styled):
         if not known and cleaned.get("username"):
             if not cleaned.get("password"):
                 raise ValidationError({"password": "Nobody has this sign-in name yet: give a first password."})
-            validate_password(cleaned["password"])
+            try:
+                validate_password(cleaned["password"])
+            except ValidationError as error:
+                self.add_error("password", error)
         return cleaned

@@ -53,7 +53,7 @@
   const actions = {
     "/": () => focusOn("#lookup"),
     "f": () => focusOn("[data-key-filter]"),
-    "?": () => { document.getElementById("keys").showModal(); return true; },
+    "?": () => { document.getElementById("key-help").showModal(); return true; },
     "e": () => click("[data-key-edit]"),
     "n": () => click("[data-key-name]"),
     "u": () => { undo(); return true; },
@@ -81,7 +81,7 @@
 
   document.addEventListener("click", (event) => {
     closeMenus(event.target);
-    if (event.target.closest("[data-show-keys]")) document.getElementById("keys").showModal();
+    if (event.target.closest("[data-show-keys]")) document.getElementById("key-help").showModal();
     const copy = event.target.closest("[data-copy]");
     if (copy) {
       const text = copy.dataset.copy || location.href;

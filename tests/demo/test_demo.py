@@ -1,0 +1,58 @@
+"""The demo: loaded whole or not at all, once, with words for things that are there."""
+
+from __future__ import annotations
+
+from unittest.mock import patch
+
+import psycopg
+from django.test import TransactionTestCase
+
+from indexa.areas.models import Area, Role
+from indexa.areas.policies import role_in
+from indexa.demo import loading, words
+from indexa.editions.models import Edition
+from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.modeling.queries import coverage
+from indexa.sources.models import Source
+from tests.factories import server_address
+
+
+class DemoTests(TransactionTestCase):
+    def tearDown(self) -> None:
+        with psycopg.connect(**server_address(), dbname="postgres", autocommit=True) as server:
+            server.execute(f"drop database if exists {loading.DATABASE} with (force)".encode())
+            server.execute(f"drop role if exists {loading.LOGIN}".encode())
+
+    def test_it_is_loaded_once_through_the_same_intake_as_any_source(self) -> None:
+        loading.load()
+        area = Area.objects.get()
+        physical = StoredModel.objects.get(layer="physical")
+        found = coverage([physical])[physical.pk]
+        self.assertEqual((found.tables, found.views, found.columns), (48, 4, 274))
+        self.assertGreaterEqual(found.named, len(words.COLUMNS))
+        self.assertEqual(Edition.objects.get().number, 1)
+        source = Source.objects.get()
+        self.assertEqual((source.user, source.intakes.count()), (loading.LOGIN, 1))
+        roles = {role_in(m.person, area) for m in area.memberships.select_related("person")}
+        self.assertEqual(roles, set(Role))
+        before = ChangeSet.objects.count()
+        loading.load()
+        self.assertEqual(ChangeSet.objects.count(), before)
+
+    def test_stopped_in_the_middle_it_leaves_nothing_and_begins_anew(self) -> None:
+        with patch.object(loading, "_write_words", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
+            loading.load()
+        self.assertFalse(loading.is_loaded())
+        self.assertFalse(StoredModel.objects.exists())
+        loading.load()
+        self.assertTrue(loading.is_loaded())
+
+    def test_the_login_of_the_demo_can_read_and_nothing_more(self) -> None:
+        loading.load()
+        password = loading.sources.unseal(Source.objects.get().sealed_password)
+        own = server_address() | {"user": loading.LOGIN, "password": password}
+        with psycopg.connect(**own, dbname=loading.DATABASE, autocommit=True) as reader:
+            self.assertEqual(reader.execute("select count(*) from metering.mtr").fetchone(), (3,))
+            for statement in ("delete from metering.mtr", "create table cust.x (a int)", "drop table cust.cust"):
+                with self.subTest(statement), self.assertRaises(psycopg.errors.InsufficientPrivilege):
+                    reader.execute(statement.encode())
