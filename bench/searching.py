@@ -15,6 +15,7 @@ from django.db import connection
 from bench.schemas import SCHEMAS, column_names, sentence, words
 from indexa.areas.models import Area
 from indexa.dictionary import rows, search
+from indexa.dictionary.models import DictionaryRow
 from indexa.dictionary.search import Query
 from indexa.jobs.progress import Silent
 from indexa.modeling.bulk import copy_rows, reserve_ids
@@ -41,8 +42,9 @@ _COLUMN_COLUMNS = (
 
 def _fill(columns: int) -> Area:
     area, _ = Area.objects.get_or_create(name=f"bench search {columns}", slug=f"bench-search-{columns}")
-    if StoredModel.objects.filter(area=area).exists():
+    if DictionaryRow.objects.filter(area_id=area.pk).exists():
         return area
+    StoredModel.objects.filter(area=area).delete()
     print("making the columns")
     rnd = random.Random(5)
     known = words()

@@ -109,6 +109,7 @@ class SearchTests(TestCase):
         self.assertEqual(search.page(query, 0, 1000), wanted)
         for hits in (search.first_hits(query), search.exact_hits(query)):
             self.assertEqual(hits.count, len(wanted))
+            self.assertEqual(hits.tables, len({c.table_id for c in self.columns if c.pk in wanted}))
             self.assertEqual(
                 hits.facets["schema"]["Cust"],
                 len(self.plain("mtr", schema="Cust", family=["number", "text"], nullable=True)),
@@ -130,7 +131,7 @@ class SearchTests(TestCase):
             DictionaryRow(
                 column_id=10**9 + n, area_id=self.area.pk, model_id=10**6, table_id=n // 20 + 10**6, layer="physical",
                 sort_key=f"x\x01t{n // 20:05}\x01{n % 20:05}", name=f"wide_{n}", schema="x", kind="table",
-                family="text", roles=0, nullable=True, described=False, text=f"wide_{n}",
+                family="text", roles=0, nullable=True, named=False, described=False, text=f"wide_{n}",
             )
             for n in range(1500)
         )  # fmt: skip
@@ -143,7 +144,7 @@ class SearchTests(TestCase):
         by_name = search.page(Query(self.area.pk, sort="column"), 0, 1000)
         names = dict(DictionaryRow.objects.values_list("pk", "name"))
         self.assertEqual([names[pk] for pk in by_name], sorted(names[c.pk] for c in self.columns))
-        letters = search.tables_by_letter(self.query())
+        letters = search.exact_hits(self.query()).letters or {}
         self.assertEqual(sum(letters.values()), 40)
         self.assertEqual(letters, search.first_hits(self.query()).letters)
         self.assertFalse("a" <= self.table_at(search.offset_of_letter(self.query(), "#"))[0] <= "z")
@@ -182,6 +183,9 @@ class DictionaryPageTests(TestCase):
         self.assertContains(page, 'aria-sort="descending"')
         for bad in (
             {"model": "x"},
+            {"model": "9" * 40},
+            {"table": "²"},
+            {"offset": "9" * 40},
             {"key": "zz"},
             {"null": "perhaps"},
             {"sort": "drop table"},

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.core.exceptions import SuspiciousOperation
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -11,6 +12,7 @@ from indexa.areas import services
 from indexa.areas.forms import MemberForm
 from indexa.areas.models import Area, Membership, Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.web.parameters import whole_number
 
 
 @require_GET
@@ -44,7 +46,9 @@ def change_member(request: AreaRequest, pk: int) -> HttpResponse:
     """Change a role, or let a member go."""
     get_object_or_404(Membership, pk=pk, area=request.area)
     wanted = request.POST.get("role", "")
-    role = Role(int(wanted)) if wanted.isdigit() and int(wanted) in Role.values else None
+    if wanted != "none" and whole_number(wanted) not in Role.values:
+        raise SuspiciousOperation("There is no such role.")
+    role = None if wanted == "none" else Role(int(wanted))
     try:
         member = services.change_role(area=request.area, membership_id=pk, role=role)
     except services.LastAdministratorError as error:

@@ -34,6 +34,7 @@ class DictionaryRow(models.Model):
     family = models.CharField(max_length=20)
     roles = models.PositiveSmallIntegerField()
     nullable = models.BooleanField()
+    named = models.BooleanField()
     described = models.BooleanField()
     text = models.TextField(db_collation="C")
 

@@ -9,10 +9,11 @@ from django.db import connection
 # Every dictionary row is worked out here and nowhere else, from the view described_column.
 _REFRESH = """
 insert into dictionary_row (column_id, area_id, model_id, table_id, layer, sort_key, name, schema, kind,
-                            family, roles, nullable, described, text)
+                            family, roles, nullable, named, described, text)
 select id, area_id, model_id, table_id, layer,
        lower(schema) || chr(1) || lower(table_name) || chr(1) || lpad(position::text, 5, '0') as sort_key,
-       lower(name), schema, table_kind, family, roles, nullable, definition <> '',
+       lower(name), schema, table_kind, family, roles, nullable, business_name <> '',
+       definition <> '',
        lower(name || chr(10) || schema || '.' || table_name || chr(10) || business_name || chr(10) ||
              table_business_name || chr(10) || definition || chr(10) || comment)
 from described_column where {condition}
@@ -20,7 +21,7 @@ order by model_id, sort_key
 on conflict (column_id) do update set
   sort_key = excluded.sort_key, name = excluded.name, schema = excluded.schema, kind = excluded.kind,
   family = excluded.family, roles = excluded.roles, nullable = excluded.nullable,
-  described = excluded.described, text = excluded.text"""
+  named = excluded.named, described = excluded.described, text = excluded.text"""
 
 
 def refresh_model(model_id: int) -> None:

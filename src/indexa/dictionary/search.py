@@ -15,6 +15,7 @@ from typing import Any
 from django.db import connection
 
 from indexa.core.dictionary.key_roles import LABELS, Role
+from indexa.web.parameters import whole_numbers
 
 COUNTED = 1_000
 """Counts are exact up to here; beyond, "1,000+" until the exact ones have been asked for."""
@@ -82,7 +83,8 @@ class Query:
 class Hits:
     """A count, whether it is only a lower bound, and the counts of every filter's values.
 
-    Where all hits were met, `letters` counts their tables by first letter and `ids` has them in order.
+    Where all hits were met, `letters` counts their tables by first letter; where they were also few,
+    `ids` has them in order.
     """
 
     count: int
@@ -90,6 +92,11 @@ class Hits:
     facets: dict[str, Counter[str]]
     letters: Counter[str] | None = None
     ids: list[int] | None = None
+
+    @property
+    def tables(self) -> int:
+        """Number of tables that the hits stand in, where all hits were met."""
+        return sum(self.letters.values()) if self.letters else 0
 
 
 def conditions_of(query: Query) -> tuple[str, list[Any]]:
@@ -109,7 +116,7 @@ def conditions_of(query: Query) -> tuple[str, list[Any]]:
             parameters.append([value == "yes" for value in values])
         elif name in ("model", "table"):
             conditions.append(f"{_COLUMNS[name]} = any(%s)")
-            parameters.append([int(value) for value in values if value.isdigit()])
+            parameters.append(whole_numbers(values))
         elif name in _COLUMNS:
             conditions.append(f"{_COLUMNS[name]} = any(%s)")
             parameters.append(list(values))
@@ -143,6 +150,8 @@ def page(query: Query, offset: int, size: int) -> list[int]:
     return [row[0] for row in found]
 
 
+_GROUPED = ("model_id", "schema", "kind", "roles", "family", "nullable", "described")
+_GROUPED_FACETS = ("model", "schema", "kind", "key", "family", "null", "described")
 _HIT_COLUMNS = "model_id::text, schema, table_id::text, kind, roles, family, nullable, described"
 
 
@@ -186,35 +195,43 @@ def _count_values(rows: Iterable[tuple[Any, ...]]) -> dict[str, Counter[str]]:
     return totals
 
 
+def _facet_values(facet: str, value: Any) -> list[str]:
+    """Return the values of a filter that a value in the table counts for: several where keys meet."""
+    if facet == "key":
+        return [name for name, role in KEY_VALUES.items() if value & role] or ["none"]
+    return [("yes" if value else "no") if facet in ("null", "described") else str(value)]
+
+
 def exact_hits(query: Query) -> Hits:
-    """Count all hits and filter values, however many there are."""
-    rows = _weighted_rows(query)
-    facets = _count_values(rows)
+    """Count all hits, filter values and letters, however many there are: two passes, and two a filter that narrows."""
+    facets, count, letters = _exact_values(query)
     for active in query.filters:
-        facets[active] = _count_values(_weighted_rows(query.without(active)))[active]
-    return Hits(sum(row[-1] for row in rows), False, facets)
+        facets[active] = _exact_values(query.without(active))[0][active]
+    return Hits(count, False, facets, letters)
 
 
-def _weighted_rows(query: Query) -> list[tuple[Any, ...]]:
+def _exact_values(query: Query) -> tuple[dict[str, Counter[str]], int, Counter[str]]:
     where, parameters = conditions_of(query)
-    return _run(
-        f"select {_HIT_COLUMNS}, count(*) from dictionary_row where {where} group by 1, 2, 3, 4, 5, 6, 7, 8",
+    sets = ", ".join(f"({column})" for column in _GROUPED)
+    rows = _run(
+        f"select grouping({', '.join(_GROUPED)}), {', '.join(_GROUPED)}, count(*) "
+        f"from dictionary_row where {where} group by grouping sets ({sets})",
         parameters,
     )
-
-
-def tables_by_letter(query: Query) -> Counter[str]:
-    """Count tables of the hits by the first letter of their name; "#" for any other sign."""
-    where, parameters = conditions_of(query)
-    rows = _run(
-        "select upper(left(split_part(sort_key, chr(1), 2), 1)), count(distinct table_id) "
+    totals: dict[str, Counter[str]] = {name: Counter() for name in FACETS}
+    for absent, *values, count in rows:
+        # One bit of `absent` is clear, that of the column this row counts; the others are empty in it.
+        (place,) = (n for n in range(len(_GROUPED)) if not absent >> (len(_GROUPED) - 1 - n) & 1)
+        for value in _facet_values(_GROUPED_FACETS[place], values[place]):
+            totals[_GROUPED_FACETS[place]][value] += count
+    tables = _run(
+        "select table_id::text, min(upper(left(split_part(sort_key, chr(1), 2), 1))), count(*) "
         f"from dictionary_row where {where} group by 1",
         parameters,
     )
-    letters: Counter[str] = Counter()
-    for letter, count in rows:
-        letters[letter if "A" <= letter <= "Z" else "#"] += count
-    return letters
+    totals["table"] = Counter({table: count for table, _, count in tables})
+    letters = Counter(letter if "A" <= letter <= "Z" else "#" for _, letter, _ in tables)
+    return totals, sum(totals["table"].values()), letters
 
 
 def offset_of_letter(query: Query, letter: str) -> int:

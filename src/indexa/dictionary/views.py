@@ -20,6 +20,7 @@ from indexa.dictionary.forms import read_query, write_query
 from indexa.dictionary.listing import rows_of
 from indexa.modeling.models import StoredModel
 from indexa.web.htmx import FRAGMENT_HEADERS, wants_fragment
+from indexa.web.parameters import whole_number
 
 PAGE_SIZE = 100
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ#"
@@ -51,7 +52,7 @@ def page(request: AreaRequest) -> HttpResponse:
 def rows(request: AreaRequest) -> HttpResponse:
     """One block of rows, for the window that scrolls."""
     query = read_query(request.area, request.GET)
-    offset = _number(request.GET.get("offset"))
+    offset = whole_number(request.GET.get("offset"))
     before = 1 if offset else 0
     ids = search.page(query, offset - before, PAGE_SIZE + before)
     context = _shared(request, query) | {
@@ -66,7 +67,7 @@ def exact(request: AreaRequest) -> HttpResponse:
     """Exact counts and the thumb index, asked for after the page has shown the quick ones."""
     query = read_query(request.area, request.GET)
     hits = search.exact_hits(query)
-    thumb = None if query.sort else _thumb(search.tables_by_letter(query))
+    thumb = None if query.sort else _thumb(hits.letters or {})
     context = _shared(request, query) | {
         "hits": hits, "facets": facets_of(query, hits), "thumb": thumb, "out_of_band": True,
     }  # fmt: skip
@@ -118,7 +119,3 @@ def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
 def _thumb(letters: dict[str, int]) -> list[tuple[str, int, int]]:
     most = max(letters.values(), default=0)
     return [(sign, letters.get(sign, 0), most) for sign in LETTERS]
-
-
-def _number(text: str | None) -> int:
-    return int(text) if text and text.isdigit() and len(text) < 10 else 0

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -47,8 +46,8 @@ def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
     relationships: dict[int, int] = {}
     with connection.cursor() as cursor:
         cursor.execute(
-            "select model_id, count(*), count(*) filter (where definition <> ''), "
-            "count(*) filter (where business_name <> '') from described_column where model_id = any(%s) group by 1",
+            "select model_id, count(*), count(*) filter (where described), count(*) filter (where named) "
+            "from dictionary_row where model_id = any(%s) group by 1",
             [ids],
         )
         columns = {model_id: counts for model_id, *counts in cursor}  # type: ignore[misc]
@@ -69,35 +68,62 @@ def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
     }
 
 
-def landmarks(model: StoredModel, limit: int = 8) -> Sequence[StoredTable]:
+@dataclass(frozen=True, slots=True)
+class Landmark:
+    """A much connected table: how many relationships go out of it, and how many come in."""
+
+    id: int
+    full_name: str
+    refers: int
+    referred: int
+
+
+def landmarks(model: StoredModel, limit: int = 8) -> list[Landmark]:
     """Return the most connected tables: the ends of most relationships, both ways."""
-    refers = Count("references", distinct=True)
-    referred = Count("referenced_by", distinct=True)
-    tables = StoredTable.objects.filter(model=model, gone_since__isnull=True)
-    found = tables.annotate(refers=refers, referred=referred).filter(Q(refers__gt=0) | Q(referred__gt=0))
-    return sorted(found, key=lambda t: (-(t.refers + t.referred), t.full_name))[:limit]
-
-
-def table_rows(model: StoredModel, text: str = "") -> list[dict[str, Any]]:
-    """Return all tables of a model with counts, business names and degrees, in one query."""
     sql = """
-    select t.id, t.schema, t.name, t.kind, t.comment, coalesce(nullif(t.business_name, ''), e.business_name, '')
-             as business_name, coalesce(nullif(t.definition, ''), e.definition, '') as definition,
-           coalesce(d.columns, 0) as columns, coalesce(d.described, 0) as described,
-           coalesce(o.n, 0) as refers, coalesce(i.n, 0) as referred
-    from model_table t left join model_table e on e.id = t.entity_id
-    left join (select table_id, count(*) as columns, count(*) filter (where described) as described
-               from dictionary_row where model_id = %(model)s group by 1) d on d.table_id = t.id
-    left join (select table_id, count(*) n from model_relationship group by 1) o on o.table_id = t.id
-    left join (select ref_table_id, count(*) n from model_relationship group by 1) i on i.ref_table_id = t.id
-    where t.model_id = %(model)s and t.gone_since is null
-      and (%(text)s = '' or position(%(text)s in lower(t.schema || '.' || t.name || ' ' || t.business_name || ' ' ||
-           coalesce(e.business_name, ''))) > 0)
-    order by lower(t.schema), lower(t.name)"""
+    with ends as (
+      select r.table_id as id, 1 as refers, 0 as referred from model_relationship r
+      join model_table t on t.id = r.table_id where t.model_id = %(model)s
+      union all
+      select r.ref_table_id, 0, 1 from model_relationship r
+      join model_table t on t.id = r.ref_table_id where t.model_id = %(model)s
+    ), most as (
+      select id, sum(refers) as refers, sum(referred) as referred from ends group by 1
+    )
+    select t.id, t.schema || '.' || t.name, most.refers, most.referred
+    from most join model_table t on t.id = most.id where t.gone_since is null
+    order by most.refers + most.referred desc, 2 limit %(limit)s"""
     with connection.cursor() as cursor:
-        cursor.execute(sql, {"model": model.pk, "text": text.lower().strip()})
+        cursor.execute(sql, {"model": model.pk, "limit": limit})
+        return [Landmark(*row) for row in cursor]
+
+
+def table_rows(model: StoredModel, text: str, page: int, size: int) -> tuple[list[dict[str, Any]], int]:
+    """Return one page of a model's tables with counts and degrees, and how many there are in all."""
+    sql = """
+    with page as (
+      select t.id, t.schema, t.name, t.kind, t.comment,
+             coalesce(nullif(t.business_name, ''), e.business_name, '') as business_name,
+             coalesce(nullif(t.definition, ''), e.definition, '') as definition, count(*) over () as total
+      from model_table t left join model_table e on e.id = t.entity_id
+      where t.model_id = %(model)s and t.gone_since is null
+        and (%(text)s = '' or position(%(text)s in lower(t.schema || '.' || t.name || ' ' || t.business_name || ' ' ||
+             coalesce(e.business_name, ''))) > 0)
+      order by lower(t.schema), lower(t.name) offset %(offset)s limit %(size)s
+    )
+    select page.*, d.columns, d.described,
+           (select count(*) from model_relationship r where r.table_id = page.id) as refers,
+           (select count(*) from model_relationship r where r.ref_table_id = page.id) as referred
+    from page, lateral (select count(*) as columns, count(*) filter (where described) as described
+                        from dictionary_row where table_id = page.id) d
+    order by lower(page.schema), lower(page.name)"""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            sql, {"model": model.pk, "text": text.lower().strip(), "offset": (page - 1) * size, "size": size}
+        )
         names = [column.name for column in cursor.description]
-        return [dict(zip(names, row, strict=True)) for row in cursor]
+        rows = [dict(zip(names, row, strict=True)) for row in cursor]
+    return rows, rows[0]["total"] if rows else 0
 
 
 def visible_tables(area: Area) -> QuerySet[StoredTable]:

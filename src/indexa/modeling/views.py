@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.db.models import Count
@@ -19,6 +20,11 @@ from indexa.modeling import editing, queries, services
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import ChangeSet, DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
 from indexa.web.htmx import wants_fragment
+from indexa.web.parameters import whole_number
+
+_LAST_PAGE = 100_000
+_CHANGES_A_PAGE = 50
+_TABLES_A_PAGE = 200
 
 
 @require_GET
@@ -55,11 +61,17 @@ def tables(request: AreaRequest, pk: int) -> HttpResponse:
     """All tables of a model, to filter as one types."""
     model = _model(request, pk)
     text = request.GET.get("q", "")[:200]
+    page = _page_number(request)
+    rows, total = queries.table_rows(model, text, page, _TABLES_A_PAGE)
     context = {
         "model": model,
-        "rows": queries.table_rows(model, text),
+        "rows": rows,
+        "total": total,
         "text": text,
         "terms": text.lower().split(),
+        "kept": urlencode({"q": text} if text else {}),
+        "page": page,
+        "more": page * _TABLES_A_PAGE < total,
     }
     return render(request, "modeling/_tables.html" if wants_fragment(request) else "modeling/tables.html", context)
 
@@ -74,7 +86,18 @@ def objects_apart(request: AreaRequest, pk: int) -> HttpResponse:
     kinds = model.objects_apart.values_list("kind", flat=True).distinct().order_by("kind")
     if kind:
         found = found.filter(kind=kind)
-    return render(request, "modeling/objects.html", {"model": model, "objects": found, "kinds": kinds, "kind": kind})
+    page, size = _page_number(request), _TABLES_A_PAGE
+    shown = list(found[(page - 1) * size : page * size + 1])
+    context = {
+        "model": model,
+        "objects": shown[:size],
+        "kinds": kinds,
+        "kind": kind,
+        "kept": urlencode({"kind": kind} if kind else {}),
+        "page": page,
+        "more": len(shown) > size,
+    }
+    return render(request, "modeling/objects.html", context)
 
 
 @require_GET
@@ -82,8 +105,7 @@ def objects_apart(request: AreaRequest, pk: int) -> HttpResponse:
 def history(request: AreaRequest, pk: int) -> HttpResponse:
     """Every change set of a model, newest first."""
     model = _model(request, pk)
-    page = max(1, int(request.GET.get("page", "1")) if request.GET.get("page", "1").isdigit() else 1)
-    size = 50
+    page, size = _page_number(request), _CHANGES_A_PAGE
     found = list(_change_sets(model)[(page - 1) * size : page * size + 1])
     context = {"model": model, "changes": found[:size], "page": page, "more": len(found) > size}
     return render(request, "modeling/history.html", context)
@@ -125,7 +147,7 @@ def table(request: AreaRequest, pk: int) -> HttpResponse:
         {"key": key, "columns": [names.get(id_, "?") for id_ in key.column_ids]}
         for key in found.keys.order_by("kind", "name")
     ]
-    selected = request.GET.get("column", "")
+    selected = whole_number(request.GET.get("column"))
     context = {
         "table": found,
         "columns": columns,
@@ -134,7 +156,7 @@ def table(request: AreaRequest, pk: int) -> HttpResponse:
         "referred": referred,
         "indexes": found.indexes.order_by("name"),
         "checks": found.checks.order_by("name"),
-        "selected": int(selected) if selected.isdigit() and int(selected) in names else 0,
+        "selected": selected if selected in names else 0,
         "described": sum(bool(column.definition) for column in columns),
     }
     return render(request, "modeling/table.html", context | _table_margin(found))
@@ -207,10 +229,9 @@ def _form_again(request: AreaRequest, context: dict[str, Any], status: int) -> H
 @in_area(Role.STEWARD)
 def undo(request: AreaRequest) -> JsonResponse:
     """Undo the last change set of the person who asks, or the one that is named."""
-    wanted = request.POST.get("change_set", "")
     try:
         undone = editing.undo(
-            area=request.area, person=request.user, change_set_id=int(wanted) if wanted.isdigit() else None
+            area=request.area, person=request.user, change_set_id=whole_number(request.POST.get("change_set")) or None
         )
     except editing.StaleEditError as error:
         return JsonResponse({"message": f"Not undone: {error.by} has changed it since."}, status=409)
@@ -219,6 +240,10 @@ def undo(request: AreaRequest) -> JsonResponse:
     change = undone.changes.first()
     what = f"{editing.FIELDS[change.field].lower()} of {change.label}" if change else "last change"
     return JsonResponse({"message": f"Undone: {what}."})
+
+
+def _page_number(request: AreaRequest) -> int:
+    return min(max(1, whole_number(request.GET.get("page"), 1)), _LAST_PAGE)
 
 
 def _model(request: AreaRequest, pk: int) -> StoredModel:
