@@ -8,7 +8,6 @@ it does not are all hits gathered and sorted.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -159,15 +158,15 @@ def first_hits(query: Query) -> Hits:
     """Count hits, filter values and letters up to COUNTED hits: quick whatever is looked for."""
     where, parameters = conditions_of(query)
     rows = _run(
-        f"select {_HIT_COLUMNS}, 1, column_id, sort_key from "
+        f"select {_HIT_COLUMNS}, column_id, sort_key from "
         f"(select * from dictionary_row where {where} limit {COUNTED + 1}) hits order by {SORTS[query.sort]}",
         parameters,
     )
     more = len(rows) > COUNTED
-    facets = _count_values(row[:-2] for row in rows[:COUNTED])
+    facets = _count_values([row[:-2] for row in rows[:COUNTED]])
     for active in query.filters:
         where, parameters = conditions_of(query.without(active))
-        others = _run(f"select {_HIT_COLUMNS}, 1 from dictionary_row where {where} limit {COUNTED}", parameters)
+        others = _run(f"select {_HIT_COLUMNS} from dictionary_row where {where} limit {COUNTED}", parameters)
         facets[active] = _count_values(others)[active]
     if more:
         return Hits(COUNTED, True, facets)
@@ -176,22 +175,19 @@ def first_hits(query: Query) -> Hits:
     return Hits(len(rows), False, facets, letters, [row[-2] for row in rows])
 
 
-def _count_values(rows: Iterable[tuple[Any, ...]]) -> dict[str, Counter[str]]:
-    """Count filter values of rows that end in the number of hits they stand for."""
+def _count_values(rows: list[tuple[Any, ...]]) -> dict[str, Counter[str]]:
+    """Count filter values of hits, given as _HIT_COLUMNS."""
+    columns = list(zip(*rows, strict=True)) or [()] * len(FACETS)
+    model, schema, table, kind, roles, family, nullable, described = (Counter(column) for column in columns)
+    counted: dict[str, Counter[Any]] = {
+        "model": model, "schema": schema, "table": table, "kind": kind, "key": roles, "family": family,
+        "null": nullable, "described": described,
+    }  # fmt: skip
     totals: dict[str, Counter[str]] = {name: Counter() for name in FACETS}
-    for model, schema, table, kind, roles, family, nullable, described, count in rows:
-        totals["model"][model] += count
-        totals["schema"][schema] += count
-        totals["table"][table] += count
-        totals["kind"][kind] += count
-        totals["family"][family] += count
-        totals["null"]["yes" if nullable else "no"] += count
-        totals["described"]["yes" if described else "no"] += count
-        for name, role in KEY_VALUES.items():
-            if roles & role:
-                totals["key"][name] += count
-        if not roles:
-            totals["key"]["none"] += count
+    for name, values in counted.items():
+        for value, count in values.items():
+            for shown in _facet_values(name, value):
+                totals[name][shown] += count
     return totals
 
 
