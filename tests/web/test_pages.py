@@ -39,6 +39,9 @@ class PageTests(TestCase):
 
     def test_each_error_has_a_page_that_says_what_to_do(self) -> None:
         self.assertContains(self.client.get("/nowhere/"), "There is nothing here", status_code=404)
+        refused = self.client.post(self.desk)
+        self.assertContains(refused, "not how this page is used", status_code=405)
+        self.assertEqual(refused.headers["Allow"], "GET")
         self.client.raise_request_exception = False
         with patch("indexa.desk.worklist.gaps", side_effect=RuntimeError("inside")), self.assertLogs("django.request"):
             answer = self.client.get(self.desk)

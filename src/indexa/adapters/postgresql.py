@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import configparser
+import os
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
@@ -47,11 +50,14 @@ class SourceError(Exception):
 def parse_url(text: str) -> tuple[Address, str]:
     """Split a postgresql:// URL or a libpq "key=value" line into an address and a password.
 
-    Raises SourceError if it can't be understood. Nothing but host, port, database, user, password
-    and TLS mode is taken over.
+    A line or URL may name a service of the server's service file, whose entries fill in what it
+    leaves out. Raises SourceError if it can't be understood. Nothing but host, port, database,
+    user, password and TLS mode is taken over.
     """
     try:
         parts = psycopg.conninfo.conninfo_to_dict(text.strip())
+        if service := parts.get("service"):
+            parts = _service_entries(str(service)) | parts
         port = int(parts.get("port") or 5432)
     except (psycopg.ProgrammingError, ValueError) as error:
         reason = re.sub(r":[^:@/]*@", ":…@", str(error)).strip()
@@ -68,6 +74,25 @@ def parse_url(text: str) -> tuple[Address, str]:
         tls=str(parts.get("sslmode") or "prefer"),
     )
     return address, str(parts.get("password") or "")
+
+
+def _service_entries(name: str) -> dict[str, Any]:
+    """Return what the service file of this machine says of a service, by libpq's rules of where it lies."""
+    places = [os.environ.get("PGSERVICEFILE") or "~/.pg_service.conf"]
+    places.append(f"{os.environ.get('PGSYSCONFDIR', '/etc/postgresql-common')}/pg_service.conf")
+    for place in places:
+        file = configparser.ConfigParser(interpolation=None)
+        try:
+            file.read(Path(place).expanduser(), encoding="utf-8")
+        except (configparser.Error, UnicodeDecodeError):
+            continue
+        if file.has_section(name):
+            return dict(file[name])
+    raise SourceError(
+        "service",
+        f"The service file of this machine knows no service “{name}”.",
+        f"It is looked for in {' and '.join(places)}. Enter host, database and login instead.",
+    )
 
 
 @contextmanager

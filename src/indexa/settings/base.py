@@ -64,6 +64,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "indexa.web.middleware.worded_refusals",
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "indexa.web.urls"

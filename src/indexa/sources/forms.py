@@ -23,7 +23,8 @@ class SourceForm(forms.ModelForm):  # type: ignore[type-arg]  # not generic at r
         required=False,
         max_length=1000,
         help_text="For example <code>postgresql://reader@127.0.0.1:5432/billing</code>. "
-        "What it says counts; the fields below may then stay empty.",
+        "What it says counts; the fields below may then stay empty. "
+        "<code>service=billing</code> names an entry of the server's service file.",
     )
     password = forms.CharField(
         required=False, widget=forms.PasswordInput(attrs={"autocomplete": "off"}), max_length=500

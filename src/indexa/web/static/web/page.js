@@ -93,7 +93,10 @@
     const status = event.detail.xhr.status;
     say(status === 403 ? "Your role does not allow this; nothing was changed." : `This did not work (${status}); nothing was changed. Load the page again.`);
   });
-  document.body.addEventListener("htmx:sendError", () => say("The server does not answer. What you typed is still here; try again in a moment."));
+  // Leaving a page breaks off what it was asking for; that is no failure.
+  let leaving = false;
+  window.addEventListener("beforeunload", () => { leaving = true; });
+  document.body.addEventListener("htmx:sendError", () => leaving || say("The server does not answer. What you typed is still here; try again in a moment."));
   document.body.addEventListener("htmx:afterSwap", (event) => {
     const field = event.detail.target.querySelector?.("[data-focus]");
     if (field) { field.focus(); if (field.setSelectionRange) field.setSelectionRange(field.value.length, field.value.length); }
