@@ -87,14 +87,16 @@ class EditionTests(TestCase):
     def test_a_reading_link_opens_without_an_account_until_it_is_revoked(self) -> None:
         services.publish(edition_id=self.edition.pk, area=self.area, person=self.people[Role.APPROVER])
         self.sign_in(Role.STEWARD)
-        self.client.post(self.address("share"), {"label": "Auditors"})
-        shown = self.client.get(self.address("page")).content.decode()
+        answer = self.client.post(self.address("share"), {"label": "Auditors"})
+        self.assertEqual(answer.headers["Cache-Control"], "no-store")
+        shown = answer.content.decode()
         found = re.search(r"http://testserver(/read/[^<]+/)", shown)
         assert found
         link = found.group(1)
         self.assertNotIn(link, self.client.get(self.address("page")).content.decode())
         token = link.strip("/").rpartition("/")[2]
         self.assertNotIn(token, ReadingLink.objects.get().token_hash)
+        self.assertNotIn(token, str(dict(self.client.session)))
         self.client.logout()
         answer = self.client.get(link)
         self.assertContains(answer, "Meters &amp; more")

@@ -9,6 +9,8 @@ from django.test import TestCase, override_settings
 from django.urls import reverse
 
 from indexa.areas.models import Role
+from indexa.desk import worklist
+from indexa.jobs.models import Job
 from tests.factories import PASSWORD, make_area, make_model, make_person, store
 
 
@@ -86,3 +88,10 @@ class PageTests(TestCase):
         self.assertIn("Person", found("administrator"))
         self.assertIn("Nothing here contains", found("<nosuch>"))
         self.assertIn("&lt;nosuch&gt;", found("<nosuch>"))
+
+    def test_the_desk_shows_a_failure_until_the_same_was_run_again(self) -> None:
+        failed = Job.objects.create(area=self.area, kind="intake", title="Reading", state="failed", reason="No host.")
+        Job.objects.create(area=self.area, kind="intake", title="Another", state="done")
+        self.assertEqual(worklist.waiting(self.area), [failed])
+        Job.objects.create(area=self.area, kind="intake", title="Reading", state="done")
+        self.assertEqual(worklist.waiting(self.area), [])

@@ -11,9 +11,3 @@ class ModelFileError(CoreError):
     """A model file that can't be read, with the place of the first thing wrong in it."""
 
     code = "model-file.unreadable"
-
-
-class IntakeCancelledError(CoreError):
-    """A reading was called off between two steps; nothing was kept of it."""
-
-    code = "intake.cancelled"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from django.db import connection
+from django.db.models import Exists, OuterRef
 
 from indexa.areas.models import Area
 from indexa.editions.models import Edition
@@ -47,9 +48,9 @@ def gaps(models: list[StoredModel], limit: int = 15) -> list[Gap]:
 
 def waiting(area: Area) -> list[Job]:
     """Return jobs that failed lately and were not run again since."""
-    failed = Job.objects.filter(area=area, state=Job.State.FAILED).order_by("-pk")[:20]
-    latest = {(job.kind, job.title): job.pk for job in Job.objects.filter(area=area).order_by("pk")}
-    return [job for job in failed if latest[job.kind, job.title] == job.pk][:5]
+    later = Job.objects.filter(area=area, kind=OuterRef("kind"), title=OuterRef("title"), pk__gt=OuterRef("pk"))
+    failed = Job.objects.filter(area=area, state=Job.State.FAILED)
+    return list(failed.exclude(Exists(later)).order_by("-pk")[:5])
 
 
 def readings(area: Area) -> list[Intake]:

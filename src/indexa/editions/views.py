@@ -58,14 +58,7 @@ def new(request: AreaRequest) -> HttpResponse:
 @in_area(Role.READER)
 def page(request: AreaRequest, pk: int) -> HttpResponse:
     """A draft to look through, or an edition with its reading links."""
-    edition = _edition(request, pk)
-    context = {
-        "edition": edition,
-        "links": edition.reading_links.select_related("made_by"),
-        "form": ShareForm(),
-        "new_link": request.session.pop(f"reading-link-{pk}", ""),
-    }
-    return render(request, "editions/page.html", context)
+    return _show(request, _edition(request, pk))
 
 
 @require_POST
@@ -98,7 +91,7 @@ def throw_away(request: AreaRequest, pk: int) -> HttpResponse:
 @require_POST
 @in_area(Role.STEWARD)
 def share(request: AreaRequest, pk: int) -> HttpResponse:
-    """Make a reading link; it is shown once, on the page that follows."""
+    """Make a reading link and show it in this answer only: kept nowhere, it can't be read out of a session."""
     edition = _edition(request, pk)
     form = ShareForm(request.POST)
     if form.is_valid():
@@ -108,7 +101,7 @@ def share(request: AreaRequest, pk: int) -> HttpResponse:
             messages.error(request, str(error))
         else:
             address = request.build_absolute_uri(reverse("reading-link", args=[token]))
-            request.session[f"reading-link-{pk}"] = address
+            return _show(request, edition, new_link=address)
     else:
         messages.error(request, "Say for whom the link is.")
     return redirect("editions:page", request.area.slug, pk)
@@ -138,6 +131,19 @@ def download(request: AreaRequest, pk: int) -> HttpResponseBase:
 def read(request: AreaRequest, pk: int, path: str = "") -> HttpResponse:
     """One page of a draft or edition, for members."""
     return serve_file(request, _edition(request, pk), path)
+
+
+def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpResponse:
+    context = {
+        "edition": edition,
+        "links": edition.reading_links.select_related("made_by"),
+        "form": ShareForm(),
+        "new_link": new_link,
+    }
+    response = render(request, "editions/page.html", context)
+    if new_link:
+        response["Cache-Control"] = "no-store"
+    return response
 
 
 def _edition(request: AreaRequest, pk: int) -> Edition:

@@ -31,7 +31,9 @@ _TABLES_A_PAGE = 200
 @in_area(Role.READER)
 def model_list(request: AreaRequest) -> HttpResponse:
     """All models of the area, physical ones beside the logical one they realise."""
-    models = list(StoredModel.objects.filter(area=request.area).select_related("logical"))
+    models = list(
+        StoredModel.objects.filter(area=request.area).select_related("logical").prefetch_related("physical_models")
+    )
     coverage = queries.coverage(models)
     rows: list[dict[str, Any]] = [{"model": model, "coverage": coverage[model.pk]} for model in models]
     groups = [(label, [row for row in rows if row["model"].layer == layer]) for layer, label in Layer.choices]

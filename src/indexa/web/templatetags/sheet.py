@@ -59,9 +59,3 @@ def bar(part: int, whole: int, css: str, label: str = "") -> SafeString:
 def percent_of(part: int, whole: int) -> int:
     """Percent, 0 to 100."""
     return round(100 * part / whole) if whole else 0
-
-
-@register.filter
-def get(mapping: dict[str, object], key: str) -> object:
-    """Look key up in mapping."""
-    return mapping.get(key)
