@@ -32,7 +32,7 @@ FLAGS = [
 ]  # fmt: skip
 AXE = (Path(__file__).resolve().parents[1] / "vendor" / "axe.min.js").read_text()
 AXE_RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
-_BROKEN_OFF = ('"htmx:afterRequest', '"htmx:sendError')
+_BROKEN_OFF = ('"htmx:afterRequest', '"htmx:sendError', '"htmx:sendAbort')
 """What htmx says of a request that going to the next page broke off; a failed one shows its status as well."""
 _open: dict[str, Any] = {}
 
