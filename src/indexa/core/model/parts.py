@@ -49,6 +49,8 @@ class Column(msgspec.Struct, omit_defaults=True, gc=False):
     id: str = ""
     origin: str = ""
     realises: str = ""
+    remark: str = ""
+    """What a line comment beside it in a script says: a proposal for its definition."""
     migrated_from: str = ""
     """Id of the attribute that a foreign key brings here; its definition holds unless there is an own one."""
 
@@ -105,6 +107,8 @@ class IndexPart(msgspec.Struct, omit_defaults=True, gc=False):
     collation: str = ""
     descending: bool = False
     nulls_first: bool = False
+    length: int = 0
+    """How many letters of the column are indexed; 0 for all of it."""
 
 
 class Index(Part, omit_defaults=True, gc=False, kw_only=True):
@@ -231,7 +235,7 @@ class Routine(Part, omit_defaults=True, gc=False, kw_only=True):
     """A function or procedure; its body is text and is never run."""
 
     schema: str
-    kind: Literal["function", "procedure", "aggregate", "window function"]
+    kind: Literal["function", "procedure", "aggregate", "window function", "package", "event"]
     arguments: str
     returns: str
     language: str

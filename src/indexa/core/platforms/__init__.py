@@ -5,12 +5,16 @@ from __future__ import annotations
 import pkgutil
 from collections.abc import Callable, Iterable, Mapping
 from importlib import import_module
+from importlib.resources import files
 from typing import Any, Protocol
 
+import msgspec
+
 from indexa.core.errors import CoreError
-from indexa.core.intake.choice import Choice, SchemaCount
+from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
+from indexa.core.scripts.dialect import Dialect
 
 
 class Session(Protocol):
@@ -36,19 +40,55 @@ class UnknownPlatformError(CoreError):
         super().__init__(f"There is no platform {name!r}. Known: {', '.join(known)}.")
 
 
-class Platform(Protocol):
-    """What differs from one database platform to another. Does no I/O of its own."""
+class NotLiveError(CoreError):
+    """A platform that is read from scripts only was asked to read a live database."""
 
+    code = "platform.not-live"
+
+    def __init__(self, label: str) -> None:
+        super().__init__(f"{label} is read from scripts. Hand in a script of its definitions.")
+
+
+class Platform(msgspec.Struct, kw_only=True):
+    """What differs from one database platform to another, mostly data. Does no I/O of its own."""
+
+    name: str
     label: str
+    dialect: Dialect
+    families: Mapping[str, str] = {}
+    """Words of its own for types, each with its family, beside those that all platforms share."""
+    kinds: tuple[str, ...] = tuple(OBJECT_KINDS)
+    """The object kinds that it has and that can be chosen."""
+    has_kit: bool = False
+    """Whether its folder holds a field kit, kit.sql."""
+    cannot: tuple[str, ...] = ()
+    """What a reading of it does not tell, in sentences for the receipt and the documentation."""
 
     def count(self, session: Session) -> list[SchemaCount]:
         """Count what each schema holds."""
+        raise NotLiveError(self.label)
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
+        raise NotLiveError(self.label)
+
+    def table_names(self, session: Session, choice: Choice) -> list[tuple[str, str, bool]]:
+        """List schema, name and whether it is a view, of what the choice takes; nothing else is read."""
+        raise NotLiveError(self.label)
 
     def family(self, type_name: str) -> str:
         """Sort an exact type into a family."""
+        from indexa.core.type_families import family
+
+        return family(type_name, self.families)
+
+    def shorten(self, type_name: str) -> str:
+        """Word a type shorter where the platform knows a shorter word for it."""
+        return type_name
+
+    def kit(self) -> str:
+        """Return the text of the platform's field kit."""
+        return files(f"{__name__}.{self.name}").joinpath("kit.sql").read_text("utf-8")
 
 
 def names() -> list[str]:

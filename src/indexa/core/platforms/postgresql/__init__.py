@@ -7,16 +7,15 @@ from indexa.core.collector import collector_resting
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
-from indexa.core.platforms import Session, Tick
+from indexa.core.platforms import Platform, Session, Tick
 from indexa.core.platforms.postgresql import queries
-from indexa.core.platforms.postgresql.build import CatalogReading
-from indexa.core.platforms.postgresql.types import family
+from indexa.core.platforms.postgresql.build import VIEW_RELKINDS, CatalogReading, relkinds
+from indexa.core.platforms.postgresql.dialect import DIALECT
+from indexa.core.platforms.postgresql.types import family, shorten
 
 
-class PostgreSQL:
+class PostgreSQL(Platform):
     """The platform's entry in the registry."""
-
-    label = "PostgreSQL"
 
     def count(self, session: Session) -> list[SchemaCount]:
         """Count what each schema holds, by the kinds that can be chosen and partitions."""
@@ -30,6 +29,12 @@ class PostgreSQL:
                 counts[kind] = count
         return [SchemaCount(schema, counts, usable[schema]) for schema, counts in found.items()]
 
+    def table_names(self, session: Session, choice: Choice) -> list[tuple[str, str, bool]]:
+        """List schema, name and whether it is a view, of what the choice takes."""
+        parameters = {"schemas": list(choice.schemas), "relkinds": relkinds(choice)}
+        rows = session.fetch(queries.RELATION_NAMES, parameters)
+        return [(schema, name, kind in VIEW_RELKINDS) for schema, name, kind in rows if choice.takes_name(schema, name)]
+
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen. Schemas are taken as given: an empty choice reads nothing."""
         with collector_resting():
@@ -39,5 +44,9 @@ class PostgreSQL:
         """Sort an exact type into a family."""
         return family(type_name)
 
+    def shorten(self, type_name: str) -> str:
+        """Word a type by PostgreSQL's shorter names."""
+        return shorten(type_name)
 
-PLATFORM = PostgreSQL()
+
+PLATFORM = PostgreSQL(name="postgresql", label="PostgreSQL", dialect=DIALECT, has_kit=True)

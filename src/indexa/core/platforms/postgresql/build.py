@@ -48,15 +48,21 @@ _ROUTINES: dict[str, Any] = {"f": "function", "p": "procedure", "a": "aggregate"
 _EXCLUSION = re.compile(r"EXCLUDE USING (\S+) \((.*?)\)(?: INCLUDE .*?)?(?: WHERE \((.*)\))?(?: DEFERRABLE.*)?$", re.S)
 _DEFAULT_COLLATION = 100
 
+VIEW_RELKINDS = frozenset("vm")
+
 Rows = Iterable[tuple[Any, ...]]
+
+
+def relkinds(choice: Choice) -> list[str]:
+    """Return the catalog's letters for the kinds of relations that were chosen."""
+    return ["r", "p", "f"] * ("tables" in choice.kinds) + ["v", "m"] * ("views" in choice.kinds)
 
 
 class CatalogReading:
     """One reading: fetches kind after kind and hangs each part on its table."""
 
     def __init__(self, session: Session, choice: Choice, tick: Tick) -> None:
-        relkinds = ["r", "p", "f"] * ("tables" in choice.kinds) + ["v", "m"] * ("views" in choice.kinds)
-        self._parameters: dict[str, Any] = {"schemas": list(choice.schemas), "relkinds": relkinds}
+        self._parameters: dict[str, Any] = {"schemas": list(choice.schemas), "relkinds": relkinds(choice)}
         self._session, self._choice, self._tick = session, choice, tick
         self._tables: dict[int, Table] = {}
         self._names: dict[int, dict[int, str]] = {}
@@ -104,7 +110,11 @@ class CatalogReading:
             bodies = dict(self._fetch(queries.VIEW_DEFINITIONS))
         self._session.hold_still()
         rows = self._fetch(queries.RELATIONS)
+        not_taken = 0
         for oid, schema, name, kind, unlogged, owner, comment, options, part_key, server, parents in rows:
+            if not self._choice.takes_name(schema, name):
+                not_taken += 1
+                continue
             self._tables[oid] = Table(
                 schema=intern(schema),
                 name=name,
@@ -119,8 +129,9 @@ class CatalogReading:
                 partition_by=part_key or "",
                 origin=str(oid),
             )
-
         self._parameters["tables"] = list(self._tables)
+        if not_taken:
+            self._notes.append(Note("left out", "tables", "Their names were not chosen.", not_taken))
 
     def _read_columns(self) -> None:
         tables, names_by_table = self._tables, self._names

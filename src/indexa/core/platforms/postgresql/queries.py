@@ -50,6 +50,11 @@ from pg_namespace n
 left join pg_description d on d.classoid = 'pg_namespace'::regclass and d.objoid = n.oid
 where n.nspname = any(%(schemas)s) order by 1"""
 
+RELATION_NAMES = (
+    "select n.nspname, c.relname, c.relkind::text from pg_class c join pg_namespace n on n.oid = c.relnamespace "
+    f"where c.oid in ({_SCOPE}) order by 1, 2"
+)
+
 VIEW_DEFINITIONS = """
 select c.oid::bigint, pg_get_viewdef(c.oid, true)
 from pg_class c join pg_namespace n on n.oid = c.relnamespace

@@ -1,0 +1,47 @@
+"""DuckDB's SQL: PostgreSQL's forms, its own words for types."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+from indexa.core.scripts.dialect import Dialect
+
+_ALIASES = {
+    "int": "INTEGER", "int4": "INTEGER", "signed": "INTEGER", "integral": "INTEGER", "int8": "BIGINT", "long": "BIGINT", "int64": "BIGINT",
+    "int2": "SMALLINT", "short": "SMALLINT", "int16": "SMALLINT", "int1": "TINYINT", "int32": "INTEGER", "text": "VARCHAR", "string": "VARCHAR",
+    "char": "VARCHAR", "bpchar": "VARCHAR", "character varying": "VARCHAR", "nvarchar": "VARCHAR", "bool": "BOOLEAN", "logical": "BOOLEAN",
+    "float4": "FLOAT", "real": "FLOAT", "float8": "DOUBLE", "double precision": "DOUBLE", "numeric": "DECIMAL", "bytea": "BLOB",
+    "binary": "BLOB", "varbinary": "BLOB", "datetime": "TIMESTAMP", "timestamptz": "TIMESTAMP WITH TIME ZONE", "timetz": "TIME WITH TIME ZONE",
+    "bitstring": "BIT", "guid": "UUID",
+}  # fmt: skip
+
+
+@lru_cache(maxsize=4096)
+def canonical_type(text: str) -> str:
+    """Word a type as duckdb_columns() does: lengths of text say nothing there and are left out."""
+    found = re.match(r"^([A-Za-z0-9_ ]+?)\s*(\([\d, ]*\))?((?:\[\d*\])*)$", text)
+    if found is None:
+        return text
+    base, arguments, array = " ".join(found[1].split()), (found[2] or "").replace(" ", ""), found[3]
+    word = _ALIASES.get(base.lower(), base.upper())
+    if word == "VARCHAR":
+        arguments = ""
+    if word == "DECIMAL":
+        arguments = arguments or "(18,3)"
+        arguments = arguments if "," in arguments else arguments[:-1] + ",0)"
+    return word + arguments + array
+
+
+DIALECT = Dialect(
+    name="duckdb",
+    default_schema="main",
+    dollar_quotes=True,
+    commands=r"\.\w",
+    canonical_type=canonical_type,
+    signs=(
+        (r"\bHUGEINT\b|\bUTINYINT\b|\bUBIGINT\b", 10), (r"\bread_(?:csv|parquet)", 10), (r"\bINSTALL \w+;", 8), (r"\bSTRUCT\s*\(", 6),
+        (r"\bTIMESTAMP_(?:S|MS|NS)\b", 8), (r"\bOWNER TO\b", -8), (r"\bCREATE (?:OR REPLACE )?MACRO\b", 5),
+    ),
+    parser="duckdb",
+)  # fmt: skip

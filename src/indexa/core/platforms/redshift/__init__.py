@@ -1,0 +1,21 @@
+"""Redshift: PostgreSQL's forms, names in lower case even where quoted, keys that are not enforced."""
+
+from msgspec.structs import replace
+
+from indexa.core.platforms import Platform
+from indexa.core.platforms.postgresql.dialect import DIALECT as POSTGRESQL
+
+DIALECT = replace(
+    POSTGRESQL,
+    name="redshift",
+    fold_quoted=True,
+    serials={},
+    canonical_default=None,
+    names_constraints="",
+    identity_default="always",
+    signs=(
+        (r"\bDISTKEY\b", 20), (r"\bSORTKEY\b", 20), (r"\bDISTSTYLE\b", 20), (r"\bENCODE (?:lzo|zstd|az64|raw|bytedict|delta)\b", 20), (r"\bSUPER\b", 3),
+    ),
+    parser="redshift",
+)  # fmt: skip
+PLATFORM = Platform(name="redshift", label="Redshift", dialect=DIALECT, has_kit=True, families={"super": "document", "hllsketch": "other"})

@@ -1,0 +1,25 @@
+"""Teradata 16 and later."""
+
+from __future__ import annotations
+
+from indexa.core.platforms import Platform
+from indexa.core.scripts.dialect import Dialect
+
+
+def canonical_type(text: str) -> str:
+    """Word a type in capitals."""
+    return " ".join(text.upper().split()) if '"' not in text else text
+
+
+DIALECT = Dialect(
+    name="teradata",
+    use_names_schema=True,
+    commands=r"\.\w|BT\s*;|ET\s*;",
+    canonical_type=canonical_type,
+    signs=(
+        (r"\bPRIMARY INDEX\b", 15), (r"\bMULTISET TABLE\b", 15), (r"\bNO FALLBACK\b|,\s*FALLBACK\b", 10), (r"\bCASESPECIFIC\b", 10), (r"\bBYTEINT\b", 8),
+        (r"\bCOLLECT STAT", 8), (r"^\.(?:LOGON|SET|IF|LOGOFF)\b", 8), (r"\bREPLACE VIEW\b", 5), (r"\bFORMAT '", 3),
+    ),
+    parser="teradata",
+)  # fmt: skip
+PLATFORM = Platform(name="teradata", label="Teradata", dialect=DIALECT, has_kit=True, families={"byte": "binary", "varbyte": "binary"})

@@ -1,0 +1,639 @@
+"""The definition of one column: its type, and the clauses behind it in any dialect."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from sys import intern
+from typing import TypeAlias
+
+from indexa.core.model.parts import NO_ACTION, KeyAction, MatchType
+from indexa.core.model import Check, Column, ForeignKey, Key
+from indexa.core.scripts.cursor import Cursor
+from indexa.core.scripts.sequences import identity_sequence, serial_sequence
+from indexa.core.scripts.state import Draft, Script
+
+_ENDS_TYPE = frozenset(
+    "NOT NULL DEFAULT PRIMARY UNIQUE REFERENCES CHECK CONSTRAINT COLLATE GENERATED IDENTITY AUTO_INCREMENT AUTOINCREMENT "
+    "COMMENT AS ON CHARSET ENCODE DISTKEY SORTKEY KEY VISIBLE INVISIBLE FORMAT TITLE COMPRESS CASESPECIFIC UPPERCASE "
+    "OPTIONS MASKING MASKED TAG SPARSE ROWGUIDCOL FILESTREAM COMPUTED COMPUTE STORED VIRTUAL PERSISTED STORAGE COMPRESSION "
+    "ENABLE DISABLE INLINE LOGGED USING SERIAL_DEFAULT HIDDEN IMPLICITLY AUTO_RANDOM SRID COLUMN_FORMAT POLICY EXTERNAL "
+    "PUT RELY NORELY DEFERRABLE INITIALLY FOREIGN PROJECTION EPHEMERAL START SORT CODEC TTL ANNOTATIONS , )".split()
+) | {""}
+_ENDS_DEFAULT = frozenset(
+    "NOT NULL PRIMARY UNIQUE REFERENCES CHECK CONSTRAINT COLLATE GENERATED IDENTITY AUTO_INCREMENT AUTOINCREMENT COMMENT "
+    "ON CHARSET ENCODE DISTKEY SORTKEY KEY VISIBLE INVISIBLE FORMAT TITLE COMPRESS CASESPECIFIC UPPERCASE OPTIONS MASKING "
+    "TAG SPARSE ROWGUIDCOL STORAGE COMPRESSION ENABLE DISABLE INLINE INVISIBLE HIDDEN FOREIGN COLUMN_FORMAT AFTER FIRST "
+    "RELY NORELY DEFERRABLE FOR EXTERNAL ANNOTATIONS , )".split()
+) | {""}
+_TIME_WORDS = frozenset({"TIME", "LOCAL", "TIMEZONE"})
+_QUIET = frozenset(
+    "VISIBLE INVISIBLE HIDDEN ENABLE DISABLE VALIDATE NOVALIDATE RELY NORELY ENFORCED SPARSE ROWGUIDCOL FILESTREAM KEY "
+    "CASESPECIFIC UPPERCASE STORED PERSISTED VIRTUAL LOGGED COMPACT IMPLICITLY CLUSTERED NONCLUSTERED HASH ASC DESC "
+    "DEFERRED IMMEDIATE DISTKEY SORTKEY DROP LOCAL ALWAYS INTERNAL ASCENDING DESCENDING".split()
+)
+_WITH_ARGUMENT = frozenset(
+    "ENCODE STORAGE COMPRESSION FORMAT TITLE COLUMN_FORMAT SRID CHARSET TAG POLICY FILLFACTOR".split()
+)
+_ENDS_COLUMN = frozenset({",", ")", "", ";", "AFTER", "FIRST"})
+
+Handler: TypeAlias = Callable[["ColumnReading"], None]
+
+
+class ColumnReading:
+    """Reads one column from its name on. What it can't make out is noted, and the column stays."""
+
+    __slots__ = ("cursor", "draft", "script", "column", "constraint", "nullable_said", "implicit", "foreign")
+
+    def __init__(self, cursor: Cursor, draft: Draft, script: Script) -> None:
+        self.cursor, self.draft, self.script = cursor, draft, script
+        self.constraint = ""
+        self.nullable_said = False
+        self.foreign: ForeignKey | None = None
+        name = cursor.name()
+        self.column = Column(name, 0, "")
+
+    def read(self) -> Column:
+        """Read type and clauses up to the comma or bracket behind the column, and add it to its table."""
+        self.read_type()
+        self.draft.add(self.column, self.script.dialect.key(self.column.name))
+        self.read_clauses()
+        return self.column
+
+    def read_type(self) -> None:
+        """Read the type as far as it goes."""
+        cursor = self.cursor
+        start = cursor.i
+        end = type_end(cursor)
+        if end == start:
+            return
+        cursor.i = end
+        self.set_type(cursor.tight_text(start, end))
+
+    def set_type(self, text: str) -> None:
+        """Take a type in the wording of the platform's catalog, with what it brings along."""
+        dialect, column = self.script.dialect, self.column
+        bare = text.lower()
+        serial = dialect.serials.get(bare)
+        if serial:
+            column.type = serial
+            column.nullable = False
+            self.nullable_said = True
+            if dialect.names_constraints == "postgresql":
+                serial_sequence(self.script, self.draft, column)
+            else:
+                column.identity = "by default"
+            return
+        if bare.split("(")[0] in dialect.identity_types:
+            column.identity = "by default"
+        column.type = intern(dialect.canonical_type(text))
+
+    def read_clauses(self) -> None:
+        """Read clause after clause."""
+        cursor, up = self.cursor, self.cursor.up
+        while (word := up[cursor.i]) not in _ENDS_COLUMN:
+            handler = _CLAUSES.get(word)
+            if handler:
+                cursor.i += 1
+                handler(self)
+            else:
+                self._unknown(word)
+
+    def _unknown(self, word: str) -> None:
+        cursor = self.cursor
+        if word in _QUIET:
+            cursor.i += 1
+        elif word in _WITH_ARGUMENT:
+            cursor.i += 1
+            cursor.take("=")
+            if cursor.now == "(":
+                cursor.skip_group()
+            elif cursor.now not in (",", ")", ""):
+                cursor.i += 1
+        else:
+            start = cursor.i
+            cursor.i += 1
+            up = cursor.up
+            while up[cursor.i] not in _CLAUSES and up[cursor.i] not in (",", ")", ""):
+                if up[cursor.i] == "(":
+                    cursor.skip_group()
+                else:
+                    cursor.i += 1
+            words = cursor.text(start, cursor.i)[:60]
+            self.script.note(
+                "adapted",
+                "columns",
+                f"A clause was not understood and is left out: {words}",
+                f"{self.draft.table.full_name}.{self.column.name}, line {cursor.statement.line_of(start)}",
+            )
+
+    def take_constraint_name(self) -> str:
+        """Return the name given by CONSTRAINT just before, once."""
+        name, self.constraint = self.constraint, ""
+        return name
+
+
+def type_end(cursor: Cursor) -> int:
+    """Return the place behind the type that begins at the cursor; the same place where there is none."""
+    up, at = cursor.up, cursor.i
+    first = up[at]
+    if first in _ENDS_TYPE and not (first == "ENUM" or (first == "SET" and up[at + 1] == "(")):
+        return at
+    while True:
+        token = up[at]
+        if token == "(":
+            at = cursor.after_group(at)
+        elif token == "<":
+            at = _after_angle(cursor, at)
+        else:
+            at += 1
+        token = up[at]
+        if token in _ENDS_TYPE:
+            return at
+        if token == "WITH" and up[at + 1] not in _TIME_WORDS:
+            return at
+        if (token == "CHARACTER" and up[at + 1] == "SET") or (token == "FOR" and up[at + 2] != "DATA"):
+            return at
+        if token == "SET" or token in ("AFTER", "FIRST") and not up[at + 1] == "TO":
+            return at
+
+
+def _after_angle(cursor: Cursor, at: int) -> int:
+    depth = 0
+    while at < cursor.end:
+        token = cursor.up[at]
+        depth += {"<": 1, ">": -1, ">>": -2}.get(token, 0)
+        at += 1
+        if depth <= 0:
+            return at
+    return at
+
+
+def expression_end(cursor: Cursor) -> int:
+    """Return the place behind the expression of a default that begins at the cursor."""
+    up, at = cursor.up, cursor.i
+    first = True
+    while True:
+        token = up[at]
+        if token == "(":
+            at = cursor.after_group(at)
+            first = False
+            continue
+        if token in _ENDS_DEFAULT and not (first and token in ("NULL", "NOT", "USER")):
+            return at
+        if not first and (
+            (token == "WITH" and up[at + 1] not in _TIME_WORDS and up[at + 1] != "LOCAL")
+            or (token == "CHARACTER" and up[at - 1] not in ("::", "AS") and up[at + 1] == "SET")
+            or (token == "AUTO_INCREMENT")
+        ):
+            return at
+        if token == "FOR" and up[at - 1] != "VALUE":
+            return at
+        first = False
+        at += 1
+        if up[at] == "FOR" and up[at - 1] == "VALUE":  # NEXT VALUE FOR a sequence
+            at += 1
+
+
+def _not(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    if cursor.take("NULL"):
+        reading.column.nullable = False
+        reading.nullable_said = True
+        reading.take_constraint_name()
+    elif cursor.take("VALID"):
+        if reading.foreign:
+            reading.foreign.validated = False
+    elif cursor.take("DEFERRABLE") or cursor.take("CASESPECIFIC") or cursor.take("ENFORCED") or cursor.take("LOGGED"):
+        pass
+    elif cursor.take("FOR", "REPLICATION") or cursor.take("VISIBLE") or cursor.take("HIDDEN"):
+        pass
+    else:
+        cursor.i += 1
+
+
+def _null(reading: ColumnReading) -> None:
+    reading.nullable_said = True
+    reading.column.nullable = True
+
+
+def _default(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    reading.take_constraint_name()
+    cursor.take("=")
+    if cursor.take("ON", "NULL"):
+        pass
+    start = cursor.i
+    end = expression_end(cursor)
+    cursor.i = end
+    if end > start:
+        set_default(reading.script, reading.column, cursor.text(start, end))
+    elif reading.script.dialect.bare_default:
+        reading.column.default = reading.script.dialect.bare_default
+
+
+def set_default(script: Script, column: Column, text: str) -> None:
+    """Take a default over in the catalog's wording; a default of NULL is none."""
+    canonical = script.dialect.canonical_default
+    if text.upper() == "NULL" or text.upper().startswith("NULL::"):
+        column.default = None
+        return
+    column.default = canonical(text, column.type) if canonical else text
+
+
+def _primary(reading: ColumnReading) -> None:
+    reading.cursor.take("KEY")
+    table = reading.draft.table
+    table.primary_key = Key(name=reading.take_constraint_name(), columns=(reading.column.name,))
+    if not reading.script.dialect.primary_key_may_be_null:
+        reading.column.nullable = False
+    key_tail(reading.cursor, table.primary_key, reading.script)
+
+
+def _unique(reading: ColumnReading) -> None:
+    reading.cursor.take("KEY")
+    key = Key(name=reading.take_constraint_name(), columns=(reading.column.name,))
+    if reading.cursor.take("NULLS"):
+        key.nulls_distinct = not reading.cursor.take("NOT")
+        reading.cursor.take("DISTINCT")
+    key_tail(reading.cursor, key, reading.script)
+    reading.draft.table.unique.append(key)
+
+
+def _references(reading: ColumnReading) -> None:
+    reading.foreign = references(
+        reading.cursor, reading.script, reading.draft, (reading.column.name,), reading.take_constraint_name()
+    )
+
+
+def references(
+    cursor: Cursor, script: Script, draft: Draft, columns: tuple[str, ...], name: str
+) -> ForeignKey:
+    """Read what follows REFERENCES and add the foreign key."""
+    schema, table = cursor.qualified()
+    ref_columns = cursor.names_group() if cursor.now == "(" else ()
+    foreign = ForeignKey(name=name, columns=columns, ref_schema=schema, ref_table=table, ref_columns=ref_columns)
+    _foreign_tail(cursor, foreign)
+    script.refer(draft, foreign, schema, table)
+    return foreign
+
+
+def _foreign_tail(cursor: Cursor, foreign: ForeignKey) -> None:
+    matches: dict[str, MatchType] = {"FULL": "full", "PARTIAL": "partial", "SIMPLE": "simple"}
+    while True:
+        if cursor.take("ON", "DELETE"):
+            foreign.on_delete = _action(cursor)
+        elif cursor.take("ON", "UPDATE"):
+            foreign.on_update = _action(cursor)
+        elif cursor.now == "MATCH" and cursor.ahead(1) in matches:
+            foreign.match = matches[cursor.ahead(1)]
+            cursor.i += 2
+        elif cursor.take("NOT", "DEFERRABLE") or cursor.take("NOT", "ENFORCED") or cursor.take("NOT", "FOR", "REPLICATION"):
+            pass
+        elif cursor.take("DEFERRABLE"):
+            foreign.deferrable = True
+        elif cursor.take("INITIALLY", "DEFERRED"):
+            foreign.deferrable = foreign.initially_deferred = True
+        elif cursor.take("INITIALLY", "IMMEDIATE"):
+            pass
+        elif cursor.take("NOT", "VALID"):
+            foreign.validated = False
+        elif cursor.take("DISABLE") or cursor.take("NOVALIDATE"):
+            foreign.validated = False
+        elif cursor.now in ("ENABLE", "VALIDATE", "RELY", "NORELY", "ENFORCED") or (
+            cursor.now in ("DISABLE", "ENABLE") and cursor.ahead(1) == "QUERY"
+        ):
+            cursor.i += 1
+        elif cursor.take("WITH", "NO", "CHECK", "OPTION") or cursor.take("WITH", "CHECK", "OPTION"):
+            pass
+        else:
+            return
+
+
+def _action(cursor: Cursor) -> KeyAction:
+    if cursor.take("CASCADE"):
+        return "cascade"
+    if cursor.take("SET", "NULL"):
+        if cursor.now == "(":
+            cursor.skip_group()
+        return "set null"
+    if cursor.take("SET", "DEFAULT"):
+        if cursor.now == "(":
+            cursor.skip_group()
+        return "set default"
+    if cursor.take("RESTRICT"):
+        return "restrict"
+    cursor.take("NO", "ACTION")
+    return NO_ACTION
+
+
+def key_tail(cursor: Cursor, key: Key | None, script: Script) -> None:
+    """Read what may follow a primary or unique key: its index, its options, when it is checked."""
+    while True:
+        word = cursor.now
+        if word == "USING" and cursor.ahead(1) == "INDEX":
+            cursor.i += 2
+            cursor.take("TABLESPACE")
+            if cursor.now == "(":
+                cursor.skip_group()
+            elif cursor.is_name() and cursor.now not in ("ENABLE", "DISABLE", "PCTFREE", "STORAGE", "LOCAL", "GLOBAL"):
+                cursor.qualified()
+            _storage_words(cursor)
+        elif word == "USING":
+            cursor.i += 2
+        elif word == "WITH" and cursor.ahead(1) == "(":
+            cursor.i += 1
+            cursor.skip_group()
+        elif word == "INCLUDE" and cursor.ahead(1) == "(":
+            cursor.i += 1
+            cursor.skip_group()
+        elif word == "WITH" and cursor.ahead(1) == "FILLFACTOR":
+            cursor.i += 4
+        elif word == "ON" and cursor.ahead(1) not in ("DELETE", "UPDATE", "CONFLICT", "COMMIT"):
+            cursor.i += 2  # a file group
+            if cursor.now == "(":
+                cursor.skip_group()
+        elif word == "ON" and cursor.ahead(1) == "CONFLICT":
+            cursor.i += 3
+        elif word == "NOT" and cursor.ahead(1) in ("DEFERRABLE", "ENFORCED"):
+            cursor.i += 2
+        elif word == "DEFERRABLE":
+            cursor.i += 1
+            if key:
+                key.deferrable = True
+        elif word == "INITIALLY":
+            if key and cursor.ahead(1) == "DEFERRED":
+                key.deferrable = key.initially_deferred = True
+            cursor.i += 2
+        elif word == "NOT" and cursor.ahead(1) == "VALID":
+            cursor.i += 2
+        elif word == "COMMENT" and cursor.ahead(1)[:1] == "'":
+            cursor.i += 1
+            said = cursor.string()
+            if key:
+                key.comment = said
+        elif word == "KEY_BLOCK_SIZE":
+            cursor.i += 1
+            cursor.take("=")
+            cursor.i += 1
+        elif word in (
+            "CLUSTERED NONCLUSTERED ENABLE DISABLE VALIDATE NOVALIDATE RELY NORELY ENFORCED ASC DESC VISIBLE "
+            "INVISIBLE AUTOINCREMENT_ DISABLED HASH".split()
+        ):
+            cursor.i += 1
+        else:
+            return
+
+
+def _storage_words(cursor: Cursor) -> None:
+    stop = {",", ")", "", "ENABLE", "DISABLE", "DEFERRABLE", "NOT", "INITIALLY", "CONSTRAINT", "REFERENCES", "CHECK", "DEFAULT"}
+    while cursor.now not in stop:
+        if cursor.now == "(":
+            cursor.skip_group()
+        else:
+            cursor.i += 1
+
+
+def _check(reading: ColumnReading) -> None:
+    reading.draft.table.checks.append(check(reading.cursor, reading.take_constraint_name()))
+
+
+def check(cursor: Cursor, name: str) -> Check:
+    """Read what follows CHECK."""
+    cursor.take("NOT", "FOR", "REPLICATION")
+    made = Check(name=name, expression=cursor.group_text())
+    while True:
+        if cursor.take("NOT", "VALID") or cursor.take("NOVALIDATE"):
+            made.validated = False
+        elif cursor.take("NO", "INHERIT"):
+            made.inherited = False
+        elif not (
+            cursor.take("NOT", "ENFORCED")
+            or cursor.take("NOT", "DEFERRABLE")
+            or cursor.take("INITIALLY", "IMMEDIATE")
+            or cursor.take("INITIALLY", "DEFERRED")
+            or cursor.take_any(("ENFORCED", "ENABLE", "DISABLE", "VALIDATE", "DEFERRABLE", "RELY"))
+        ):
+            return made
+
+
+def _constraint(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    if cursor.now in ("CHECK", "PRIMARY", "UNIQUE", "REFERENCES", "NOT", "DEFAULT") and cursor.ahead(1) != "CHECK":
+        return  # a constraint without a name
+    reading.constraint = cursor.path()[-1]
+
+
+def _collate(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    if cursor.is_string():
+        reading.column.collation = cursor.string()
+    else:
+        reading.column.collation = ".".join(cursor.path())
+
+
+def _character_set(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    cursor.take("SET")
+    cursor.take("=")
+    cursor.i += 1
+
+
+def _generated(reading: ColumnReading) -> None:
+    cursor, column = reading.cursor, reading.column
+    by_default = cursor.take("BY", "DEFAULT")
+    if not by_default:
+        cursor.take("ALWAYS")
+    if cursor.take("ON", "NULL"):
+        pass
+    if not cursor.take("AS"):
+        return
+    if cursor.take("IDENTITY"):
+        if by_default and cursor.take("ON", "NULL"):
+            pass
+        column.identity = "by default" if by_default else "always"
+        column.nullable = False
+        start = cursor.i
+        if cursor.now == "(":
+            cursor.skip_group()
+        if reading.script.dialect.names_constraints == "postgresql":
+            identity_sequence(reading.script, reading.draft, column, cursor, start)
+    elif cursor.take("ROW"):
+        cursor.take_any(("START", "END", "CHANGE"))
+        cursor.take_any(("TIMESTAMP",))
+        column.generated = "row period"
+    elif cursor.now == "(":
+        column.generated = cursor.group_text()
+        cursor.take_any(("STORED", "VIRTUAL", "PERSISTENT", "PERSISTED"))
+
+
+def _as(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    if cursor.take("IDENTITY"):
+        reading.column.identity = "always"
+        if cursor.now == "(":
+            cursor.skip_group()
+    elif cursor.now == "(":
+        reading.column.generated = cursor.group_text()
+    else:
+        start = cursor.i
+        cursor.i = expression_end(cursor)
+        for word in ("PERSISTED", "STORED", "VIRTUAL"):
+            if word in cursor.up[start : cursor.i]:
+                cursor.i = start + cursor.up[start : cursor.i].index(word)
+        reading.column.generated = cursor.text(start, cursor.i)
+    cursor.take_any(("STORED", "VIRTUAL", "PERSISTENT", "PERSISTED"))
+
+
+def _computed(reading: ColumnReading) -> None:
+    reading.cursor.take("BY")
+    reading.column.generated = reading.cursor.group_text()
+
+
+def _identity(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    reading.column.identity = reading.script.dialect.identity_default
+    reading.column.nullable = False
+    if cursor.now == "(":
+        cursor.skip_group()
+    elif cursor.take("START"):
+        cursor.i += 1
+        if cursor.take("INCREMENT"):
+            cursor.i += 1
+    cursor.take_any(("ORDER", "NOORDER"))
+
+
+def _auto_increment(reading: ColumnReading) -> None:
+    reading.column.identity = "by default"
+    if reading.cursor.now == "(":
+        reading.cursor.skip_group()
+    while reading.cursor.take("START") or reading.cursor.take("INCREMENT"):
+        reading.cursor.i += 1
+    reading.cursor.take_any(("ORDER", "NOORDER"))
+
+
+def _comment(reading: ColumnReading) -> None:
+    reading.cursor.take("=")
+    if reading.cursor.is_string():
+        reading.column.comment = reading.cursor.label()
+
+
+def _on(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    if cursor.take("UPDATE"):
+        start = cursor.i
+        cursor.i = expression_end(cursor)
+        text = cursor.text(start, cursor.i)
+        canonical = reading.script.dialect.canonical_default
+        worded = canonical(text, reading.column.type) if canonical else text
+        reading.column.default = f"{reading.column.default or 'NULL'} on update {worded}"
+    elif cursor.take("CONFLICT"):
+        cursor.i += 1
+    elif cursor.take("NULL"):
+        pass
+    else:
+        cursor.i += 1  # a file group
+
+
+def _options(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    if cursor.now != "(":
+        return
+    end = cursor.after_group(cursor.i)
+    for place in range(cursor.i, end):
+        if cursor.up[place] == "DESCRIPTION" and cursor.up[place + 1] == "=":
+            cursor.i = place + 2
+            reading.column.comment = cursor.label()
+            break
+    cursor.i = end
+
+
+def _compress(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    if cursor.now == "(":
+        cursor.skip_group()
+    elif cursor.is_string() or cursor.now.isdigit() or cursor.now == "NULL":
+        cursor.i += 1
+
+
+def _masking(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    cursor.take("POLICY")
+    if cursor.take("WITH"):
+        pass
+    if cursor.now == "(":
+        cursor.skip_group()
+    elif cursor.is_name():
+        cursor.path()
+        if cursor.take("USING"):
+            cursor.skip_group()
+
+
+def _with(reading: ColumnReading) -> None:
+    cursor = reading.cursor
+    if cursor.take("DEFAULT"):  # WITH DEFAULT is another way to say DEFAULT
+        _default(reading)
+    elif cursor.now == "(":
+        cursor.skip_group()
+    elif cursor.now == "FILLFACTOR":
+        cursor.i += 3
+    elif cursor.take("TAG") and cursor.now == "(":
+        cursor.skip_group()
+
+
+def _charset(reading: ColumnReading) -> None:
+    reading.cursor.take("=")
+    reading.cursor.i += 1
+
+
+def _deferrable(reading: ColumnReading) -> None:
+    if reading.foreign:
+        reading.foreign.deferrable = True
+
+
+def _initially(reading: ColumnReading) -> None:
+    if reading.cursor.take("DEFERRED"):
+        if reading.foreign:
+            reading.foreign.initially_deferred = reading.foreign.deferrable = True
+    else:
+        reading.cursor.take("IMMEDIATE")
+
+
+def _inline(reading: ColumnReading) -> None:
+    if reading.cursor.take("LENGTH"):
+        reading.cursor.i += 1
+
+
+def _foreign(reading: ColumnReading) -> None:
+    reading.cursor.take("KEY")
+
+
+_CLAUSES: dict[str, Handler] = {
+    "NOT": _not,
+    "NULL": _null,
+    "DEFAULT": _default,
+    "PRIMARY": _primary,
+    "UNIQUE": _unique,
+    "REFERENCES": _references,
+    "CHECK": _check,
+    "CONSTRAINT": _constraint,
+    "COLLATE": _collate,
+    "CHARACTER": _character_set,
+    "CHARSET": _charset,
+    "GENERATED": _generated,
+    "AS": _as,
+    "COMPUTED": _computed,
+    "IDENTITY": _identity,
+    "AUTO_INCREMENT": _auto_increment,
+    "AUTOINCREMENT": _auto_increment,
+    "COMMENT": _comment,
+    "ON": _on,
+    "OPTIONS": _options,
+    "COMPRESS": _compress,
+    "MASKING": _masking,
+    "MASKED": _masking,
+    "WITH": _with,
+    "DEFERRABLE": _deferrable,
+    "INITIALLY": _initially,
+    "INLINE": _inline,
+    "FOREIGN": _foreign,
+}

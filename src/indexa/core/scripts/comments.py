@@ -1,0 +1,174 @@
+"""Comments that are statements of their own: COMMENT ON in its forms, and extended properties."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, unquoted_string
+from indexa.core.scripts.state import Draft, Script
+
+_TABLE_LIKE = frozenset({"TABLE", "VIEW", "FOREIGN", "MATERIALIZED", "PARTITIONED"})
+
+
+def comment_on(cursor: Cursor, script: Script) -> None:
+    """Read what follows COMMENT ON."""
+    cursor.take("IF", "EXISTS")
+    kind = cursor.now
+    if kind in _TABLE_LIKE or kind in ("COLUMN", "SCHEMA", "TYPE", "DOMAIN", "SEQUENCE", "INDEX", "CONSTRAINT", "TRIGGER"):
+        cursor.i += 1
+        if kind in ("FOREIGN", "MATERIALIZED", "PARTITIONED"):
+            cursor.i += 1
+    elif kind in ("DATABASE", "EXTENSION", "ROLE", "USER", "PROCEDURE", "FUNCTION", "AGGREGATE", "OPERATOR", "LANGUAGE", "CAST", "POLICY",
+                  "RULE", "COLLATION", "TEXT", "SERVER", "EVENT", "PUBLICATION", "TABLESPACE", "LARGE", "PACKAGE", "STAGE", "WAREHOUSE", "ACCESS"):
+        _other(cursor, script, kind)
+        return
+    else:  # "COMMENT ON name (column IS '...')" and "COMMENT ON name IS" of mainframe descent
+        kind = "TABLE"
+    if kind == "CONSTRAINT" or kind == "TRIGGER":
+        name = cursor.name()
+        cursor.expect("ON")
+        if cursor.take("DOMAIN"):
+            return
+        draft = _draft(cursor, script, cursor.path())
+        if cursor.take("IS"):
+            _label_part(script, draft, name, _said(cursor), trigger=kind == "TRIGGER")
+        return
+    path = cursor.path()
+    if cursor.now == "(":
+        _columns_in_brackets(cursor, _draft(cursor, script, path), script)
+        return
+    if not cursor.take("IS") and not cursor.take("AS") and not cursor.is_string():
+        raise NotUnderstoodError("IS was expected", cursor.i)
+    said = _said(cursor)
+    if kind == "COLUMN":
+        draft = _draft(cursor, script, path[:-1])
+        column = script.column(draft, path[-1])
+        if column is None and draft.query:  # a view's columns are not known before the end
+            script.later_comments.append((draft.number, path[-1], said))
+        elif column is None:
+            raise NotUnderstoodError(f"there is no column {path[-1]}", cursor.i - 1)
+        else:
+            column.comment = said
+    elif kind == "SCHEMA":
+        script.schema_made(path[-1]).comment = said
+    elif kind in ("TYPE", "DOMAIN", "SEQUENCE"):
+        _label_object(script, kind, path, said)
+    elif kind == "INDEX":
+        owner = script.index_owner.get((script.dialect.key(path[-2] if len(path) > 1 else ""), script.dialect.key(path[-1])))
+        if owner in script.drafts:
+            _label_part(script, script.drafts[owner], path[-1], said, trigger=False)
+    else:
+        _draft(cursor, script, path).table.comment = said
+
+
+def _other(cursor: Cursor, script: Script, kind: str) -> None:
+    if kind in ("FUNCTION", "PROCEDURE", "AGGREGATE"):
+        cursor.i += 1
+        _, name = cursor.qualified()
+        while cursor.now not in ("IS", "", ";"):
+            cursor.i += 1
+        if cursor.take("IS"):
+            said = _said(cursor)
+            for routine in script.model.routines:
+                if script.dialect.key(routine.name) == script.dialect.key(name):
+                    routine.comment = said
+        return
+    script.note("left out", "comments", f"A comment on a {kind.lower()}; a model does not hold that.")
+
+
+def _said(cursor: Cursor) -> str:
+    if cursor.take("NULL"):
+        return ""
+    if not cursor.is_string():
+        raise NotUnderstoodError("a text was expected", cursor.i)
+    return cursor.label()
+
+
+def _draft(cursor: Cursor, script: Script, path: list[str]) -> Draft:
+    draft = script.find(path[-2] if len(path) > 1 else "", path[-1]) if path else None
+    if draft is None:
+        raise NotUnderstoodError(f"{'.'.join(path)} is not in the script", cursor.i - 1)
+    return draft
+
+
+def _columns_in_brackets(cursor: Cursor, draft: Draft, script: Script) -> None:
+    cursor.expect("(")
+    while cursor.now not in (")", ""):
+        name = cursor.name()
+        cursor.expect("IS")
+        said = _said(cursor)
+        if column := script.column(draft, name):
+            column.comment = said
+        if not cursor.take(","):
+            return
+
+
+def _label_part(script: Script, draft: Draft, name: str, said: str, *, trigger: bool) -> None:
+    table = draft.table
+    parts: list[Any] = [*table.unique, *table.checks, *table.foreign_keys, *table.exclusions, *table.indexes]
+    if table.primary_key:
+        parts.append(table.primary_key)
+    for part in table.triggers if trigger else parts:
+        if script.dialect.key(part.name) == script.dialect.key(name):
+            part.comment = said
+
+
+def _label_object(script: Script, kind: str, path: list[str], said: str) -> None:
+    key, model = script.dialect.key, script.model
+    pools: list[Any] = {"DOMAIN": [model.domains], "SEQUENCE": [model.sequences]}.get(
+        kind, [model.enums, model.composites, model.ranges, model.domains]
+    )
+    for pool in pools:
+        for one in pool:
+            if key(one.name) == key(path[-1]) and (len(path) < 2 or key(one.schema) == key(path[-2])):
+                one.comment = said
+
+
+def extended_property(cursor: Cursor, script: Script) -> bool:
+    """Read a call of sp_addextendedproperty or sp_updateextendedproperty; say whether it was one."""
+    up = cursor.up
+    place = next((at for at in range(min(6, cursor.end)) if up[at].strip('[]"') in _PROPERTY_CALLS), None)
+    if place is None:
+        return False
+    cursor.i = place + 1
+    order = ["NAME", "VALUE", "LEVEL0TYPE", "LEVEL0NAME", "LEVEL1TYPE", "LEVEL1NAME", "LEVEL2TYPE", "LEVEL2NAME"]
+    said: dict[str, str] = {}
+    number = 0
+    while cursor.now not in ("", ";"):
+        member = order[number] if number < len(order) else ""
+        if cursor.raw[cursor.i][:1] == "@" and cursor.ahead(1) == "=":
+            member = cursor.up[cursor.i][1:]
+            cursor.i += 2
+        if cursor.is_string():
+            said[member] = unquoted_string(cursor.raw[cursor.i], backslash=False)
+        elif cursor.now != "NULL" and cursor.is_name():
+            said[member] = cursor.plain_name(cursor.raw[cursor.i])
+        cursor.skip_element()
+        number += 1
+        if not cursor.take(","):
+            break
+    if said.get("NAME", "").lower() != "ms_description":
+        script.note("left out", "extended properties", "Only descriptions are read.", said.get("NAME", ""))
+        return True
+    schema, table, part = said.get("LEVEL0NAME", ""), said.get("LEVEL1NAME", ""), said.get("LEVEL2NAME", "")
+    if not table:
+        if schema:
+            script.schema_made(schema).comment = said.get("VALUE", "")
+        return True
+    draft = script.find(schema, table)
+    if draft is None:
+        script.note("left out", "comments", "What it describes is not in the script.", f"{schema}.{table}")
+    elif not part:
+        draft.table.comment = said.get("VALUE", "")
+    elif said.get("LEVEL2TYPE", "").upper() == "COLUMN":
+        column = script.column(draft, part)
+        if column:
+            column.comment = said.get("VALUE", "")
+        elif draft.query:
+            script.later_comments.append((draft.number, part, said.get("VALUE", "")))
+    else:
+        _label_part(script, draft, part, said.get("VALUE", ""), trigger=said.get("LEVEL2TYPE", "").upper() == "TRIGGER")
+    return True
+
+
+_PROPERTY_CALLS = frozenset({"SP_ADDEXTENDEDPROPERTY", "SP_UPDATEEXTENDEDPROPERTY"})

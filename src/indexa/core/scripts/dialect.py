@@ -1,0 +1,76 @@
+"""How a platform writes SQL, as data: quoting, folding, terminators, types. The reader of scripts holds no names."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Literal
+
+import msgspec
+
+Fold = Literal["lower", "upper", "keep"]
+Bodies = Literal["blocks", "slash", "go"]
+
+
+def _as_written(type_text: str) -> str:
+    return type_text
+
+
+class Dialect(msgspec.Struct, frozen=True, kw_only=True):
+    """What a tokenizer, a splitter and the statement reader must know of one platform's SQL."""
+
+    name: str
+    fold: Fold = "keep"
+    """What becomes of an unquoted name."""
+    case_matters: bool = False
+    """Whether two names that differ by case only are two names."""
+    fold_quoted: bool = False
+    """Whether quoted names are folded as well."""
+    default_schema: str = ""
+    identifier_quotes: str = '"'
+    """Those of `"`, `` ` `` and `[` that enclose names."""
+    double_quoted_strings: bool = False
+    backslash: bool = False
+    """Whether a backslash escapes within any string; E'...' strings always have it."""
+    hash_comments: bool = False
+    slash_comments: bool = False
+    dollar_quotes: bool = False
+    conditional_comments: bool = False
+    """Whether the text of `/*! ... */` is part of the statement."""
+    dotted_quotes: bool = False
+    """Whether one quoted name may hold a whole path, as in `` `project.dataset.table` ``."""
+    inline_indexes: bool = False
+    """Whether KEY and INDEX may stand between columns."""
+    unique_index_is_key: bool = False
+    use_names_schema: bool = False
+    """Whether USE (or DATABASE) sets the schema of the names that follow."""
+    bodies: Bodies = "blocks"
+    """How a routine's body ends: with its blocks, at a line of "/", or at a line of GO."""
+    commands: str = ""
+    """A pattern of client commands, each a line of its own, as it stands at the start of a statement."""
+    serials: dict[str, str] = {}
+    """Types that stand for a number from a sequence, and what the catalog calls them."""
+    identity_types: frozenset[str] = frozenset()
+    """Types that stand for an identity column."""
+    canonical_type: Callable[[str], str] = _as_written
+    """Word a type as the platform's own catalog does."""
+    canonical_default: Callable[[str, str], str] | None = None
+    """Word a default (given its text and the column's type) as the catalog does."""
+    is_builtin: Callable[[str], bool] = bool
+    """Whether a type is the platform's own, not one that the script makes."""
+    identity_default: Literal["always", "by default"] = "by default"
+    names_constraints: Literal["", "postgresql", "mysql"] = ""
+    """The rule by which the platform names constraints that have no name."""
+    bare_default: str = ""
+    """What DEFAULT without an expression stands for; "" where it is not allowed."""
+    primary_key_may_be_null: bool = False
+    signs: tuple[tuple[str, int], ...] = ()
+    """Patterns that speak for this dialect, each with its weight; a negative weight speaks against it."""
+    parser: str = ""
+    """The expression parser's name of it; "" where it has none."""
+
+    def __hash__(self) -> int:
+        return hash(self.name)
+
+    def key(self, name: str) -> str:
+        """Return what names are compared by."""
+        return name if self.case_matters else name.lower()

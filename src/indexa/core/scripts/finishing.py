@@ -1,0 +1,228 @@
+"""What can only be settled when the whole script is known: references, names of constraints, types, views."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+
+from indexa.core.intake.choice import Choice
+from indexa.core.intake.receipt import Receipt, count_parts
+from indexa.core.model import Index, IndexPart, Model, Table
+from indexa.core.scripts.queries import settle_queries
+from indexa.core.scripts.state import Draft, Reference, Script
+from indexa.core.scripts.tables import actual_names
+
+_LONGEST_NAME = 63
+
+
+def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
+    """Settle what is open and return the model with its receipt."""
+    for draft in list(script.drafts.values()):
+        if draft.temporary:
+            script.note("left out", "tables", "It is temporary.", draft.table.full_name)
+            script.drop(draft)
+    settle_queries(script)
+    for number, name, said in script.later_comments:
+        if number in script.drafts and (column := script.column(script.drafts[number], name)):
+            column.comment = said
+    for draft in script.drafts.values():
+        _settle_names(script, draft)
+    for draft in script.drafts.values():
+        for reference in draft.references:
+            _settle_reference(script, draft, reference)
+    if script.dialect.names_constraints:
+        for draft in script.drafts.values():
+            _name_constraints(script, draft.table)
+    _qualify_types(script)
+    model = script.model
+    model.tables = [draft.table for draft in script.drafts.values() if draft.partition_of is None]
+    folded = len(script.drafts) - len(model.tables)
+    if folded:
+        script.note("adapted", "partitions", "Each is listed with its partitioned table, not as a table.", count=folded)
+    _list_schemas(script, model)
+    if choice is not None:
+        _narrow(script, model, choice)
+    for what in ("rows of data", "client commands"):
+        if script.statements[what]:
+            script.note("left out", what, "A model holds no data." if what == "rows of data" else "They speak to a client, not to the database.", count=script.statements[what])
+    schemas = tuple(schema.name for schema in model.schemas)
+    return model, Receipt(arrived=count_parts(model), notes=script.notes(), schemas=schemas)
+
+
+def _settle_names(script: Script, draft: Draft) -> None:
+    table = draft.table
+    keys = [*table.unique, *([table.primary_key] if table.primary_key else [])]
+    for key in keys:
+        key.columns = actual_names(script, draft, key.columns)
+    lookup = script.dialect.key
+    for index in table.indexes:
+        for part in index.parts:
+            if part.column and (column := draft.columns.get(lookup(part.column))):
+                part.column = column.name
+
+
+def _settle_reference(script: Script, draft: Draft, reference: Reference) -> None:
+    foreign = reference.key
+    foreign.columns = actual_names(script, draft, foreign.columns)
+    target = script.drafts.get(reference.target) or script.find(reference.schema, reference.name, reference.search)
+    if target is None:
+        foreign.ref_schema = reference.schema or reference.search[0]
+        script.note(
+            "adapted", "foreign keys", "They refer to a table that was not read; the name is kept.",
+            f"{foreign.ref_schema}.{foreign.ref_table}" if foreign.ref_schema else foreign.ref_table,
+        )  # fmt: skip
+        if not foreign.ref_columns:
+            foreign.ref_columns = foreign.columns
+        return
+    foreign.ref_schema, foreign.ref_table = target.table.schema, target.table.name
+    if foreign.ref_columns:
+        foreign.ref_columns = actual_names(script, target, foreign.ref_columns)
+    elif target.table.primary_key and len(target.table.primary_key.columns) == len(foreign.columns):
+        foreign.ref_columns = target.table.primary_key.columns
+    else:
+        foreign.ref_columns = foreign.columns
+        script.note(
+            "adapted", "foreign keys", "They name no columns, and the key they mean is not clear; names alike are taken.",
+            f"{draft.table.full_name} → {target.table.full_name}",
+        )  # fmt: skip
+    if len(foreign.ref_columns) != len(foreign.columns):
+        draft.table.foreign_keys.remove(foreign)
+        script.note("left out", "foreign keys", "It pairs columns that are not of one number.", draft.table.full_name)
+
+
+def _name_constraints(script: Script, table: Table) -> None:
+    """Give constraints without a name the one that the platform makes up."""
+    if script.dialect.names_constraints == "mysql":
+        _name_like_mysql(table)
+        return
+    taken = {key.name for key in table.unique} | {check.name for check in table.checks} | {f.name for f in table.foreign_keys}
+
+    def free(base: str) -> str:
+        name, number = base, 0
+        while name in taken:
+            number += 1
+            name = f"{base}{number}"
+        taken.add(name)
+        return name
+
+    if table.primary_key and not table.primary_key.name:
+        table.primary_key.name = free(_made_name(table.name, "", "pkey"))
+    for key in table.unique:
+        key.name = key.name or free(_made_name(table.name, "_".join(key.columns), "key"))
+    for foreign in table.foreign_keys:
+        foreign.name = foreign.name or free(_made_name(table.name, "_".join(foreign.columns), "fkey"))
+    for check in table.checks:
+        if not check.name:
+            words = set(re.findall(r"\w+", check.expression.lower()))
+            named = [column.name for column in table.columns if column.name.lower() in words]
+            check.name = free(_made_name(table.name, named[0] if len(named) == 1 else "", "check"))
+    for exclusion in table.exclusions:
+        columns = "_".join(element.split()[0] for element in exclusion.elements)
+        exclusion.name = exclusion.name or free(_made_name(table.name, columns, "excl"))
+    for index in table.indexes:
+        columns = "_".join(part.column or "expr" for part in index.parts)
+        index.name = index.name or free(_made_name(table.name, columns, "idx"))
+
+
+def _made_name(table: str, columns: str, ending: str) -> str:
+    """Join the parts as PostgreSQL does: the longer of the two is shortened until all fits 63 bytes."""
+    overhead = len(ending) + 1 + (1 if columns else 0)
+    while len(table.encode()) + len(columns.encode()) + overhead > _LONGEST_NAME:
+        if len(table) > len(columns):
+            table = table[:-1]
+        else:
+            columns = columns[:-1]
+    return "_".join(part for part in (table, columns, ending) if part)
+
+
+def _name_like_mysql(table: Table) -> None:
+    if table.primary_key:
+        table.primary_key.name = "PRIMARY"
+    taken = Counter([*(key.name for key in table.unique), *(index.name for index in table.indexes)])
+    for key in table.unique:
+        key.name = key.name or _numbered(key.columns[0] if key.columns else "", taken)
+    for index in table.indexes:
+        index.name = index.name or _numbered(index.parts[0].column if index.parts else "", taken)
+    number = 0
+    for foreign in table.foreign_keys:
+        if not foreign.name:
+            number += 1
+            foreign.name = f"{table.name}_ibfk_{number}"
+    number = 0
+    for check in table.checks:
+        if not check.name:
+            number += 1
+            check.name = f"CONSTRAINT_{number}"
+    _index_foreign_keys(table)
+
+
+def _numbered(base: str, taken: Counter[str]) -> str:
+    name, number = base, 1
+    while taken[name]:
+        number += 1
+        name = f"{base}_{number}"
+    taken[name] += 1
+    return name
+
+
+def _index_foreign_keys(table: Table) -> None:
+    """Add the index that the platform makes for a foreign key which no index begins with."""
+    def starts(names: tuple[str, ...], columns: tuple[str, ...]) -> bool:
+        return names[: len(columns)] == columns
+
+    for foreign in table.foreign_keys:
+        known = [key.columns for key in table.unique] + [tuple(part.column for part in index.parts) for index in table.indexes]
+        if table.primary_key:
+            known.append(table.primary_key.columns)
+        if not any(starts(names, foreign.columns) for names in known):
+            table.indexes.append(Index(name=foreign.name, parts=tuple(IndexPart(column=name) for name in foreign.columns)))
+
+
+def _qualify_types(script: Script) -> None:
+    """Give the types that the script makes the schema they are in, as the catalog names them."""
+    model, key = script.model, script.dialect.key
+    made: dict[str, str] = {}
+    for kind in (model.enums, model.domains, model.composites, model.ranges):
+        for one in kind:  # type: ignore[attr-defined]
+            made[key(one.name)] = f"{one.schema}.{one.name}" if one.schema else one.name
+    if not made:
+        return
+    for draft in script.drafts.values():
+        for column in draft.table.columns:
+            base, array = (column.type[:-2], "[]") if column.type.endswith("[]") else (column.type, "")
+            full = made.get(key(base.strip('"')))
+            if full and "." not in base:
+                column.type = full + array
+                if column.default and column.default.endswith(f"::{base}"):
+                    column.default = f"{column.default[: -len(base)]}{full}"
+
+
+def _list_schemas(script: Script, model: Model) -> None:
+    used = dict.fromkeys(table.schema for table in model.tables)
+    for part in (*model.enums, *model.domains, *model.sequences, *model.routines, *model.composites, *model.ranges):
+        used.setdefault(part.schema)
+    for name in used:
+        if name:
+            script.schema_made(name)
+    model.schemas = sorted(script.schemas.values(), key=lambda schema: schema.name)
+
+
+def _narrow(script: Script, model: Model, choice: Choice) -> None:
+    """Take out what was not chosen, and say so."""
+    before = count_parts(model)
+    model.tables = [table for table in model.tables if choice.takes(table)]
+    if choice.schemas:
+        model.schemas = [schema for schema in model.schemas if schema.name in choice.schemas]
+    for kind, names in (("types", ("enums", "domains", "composites", "ranges")), ("sequences", ("sequences",)), ("routines", ("routines",))):
+        for name in names:
+            parts = getattr(model, name)
+            setattr(model, name, [one for one in parts if kind in choice.kinds and choice.takes_schema(one.schema)])
+    if "triggers" not in choice.kinds:
+        for table in model.tables:
+            table.triggers = []
+    after = count_parts(model)
+    for kind in ("tables", "views", "triggers", "enum types", "domains", "composite types", "range types", "sequences", "routines"):
+        if (gone := before.get(kind, 0) - after.get(kind, 0)) > 0:
+            script.note("left out", kind, "Not chosen.", count=gone)
+
+

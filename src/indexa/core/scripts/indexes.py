@@ -1,0 +1,152 @@
+"""CREATE INDEX, and the list of keys that an index has in any dialect."""
+
+from __future__ import annotations
+
+from indexa.core.model import Index, IndexPart, Key
+from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
+from indexa.core.scripts.state import Draft, Script
+
+_ENDS_PART = frozenset({"ASC", "DESC", "NULLS", "COLLATE", ",", ")", ""})
+
+
+def index_parts(cursor: Cursor, script: Script, draft: Draft | None) -> tuple[IndexPart, ...]:
+    """Read a bracketed list of index keys: columns with length and order, or expressions."""
+    cursor.expect("(")
+    parts = []
+    while cursor.now not in (")", ""):
+        parts.append(_part(cursor, script, draft))
+        if not cursor.take(","):
+            break
+    cursor.expect(")")
+    return tuple(parts)
+
+
+def _part(cursor: Cursor, script: Script, draft: Draft | None) -> IndexPart:
+    start = cursor.i
+    part = IndexPart()
+    follows = cursor.ahead(1)
+    if cursor.is_name() and cursor.raw[start][0] != "'" and follows != "." and not (follows == "(" and not cursor.ahead(2).isdigit()):
+        name = cursor.name()
+        column = script.column(draft, name) if draft else None
+        part.column = column.name if column else name
+        if cursor.now == "(" and cursor.ahead(1).isdigit():
+            part.length = int(cursor.ahead(1))
+            cursor.skip_group()
+        if cursor.is_name() and cursor.now not in _ENDS_PART and cursor.now != "WITH":
+            part.operator_class = cursor.path()[-1]
+            if cursor.now == "(":
+                cursor.skip_group()
+        if cursor.now not in _ENDS_PART and cursor.now != "WITH":  # an operator: an expression after all
+            _skip_expression(cursor)
+            part = IndexPart(expression=cursor.text(start, cursor.i))
+    else:
+        _skip_expression(cursor)
+        text = cursor.text(start, cursor.i)
+        part.expression = text[1:-1].strip() if cursor.after_group(start) == cursor.i and text[:1] == "(" else text
+        if cursor.is_name() and cursor.now not in _ENDS_PART:
+            part.operator_class = cursor.name()
+    while cursor.now not in (",", ")", ""):
+        if cursor.take("COLLATE"):
+            part.collation = cursor.path()[-1]
+        elif cursor.take("DESC"):
+            part.descending = part.nulls_first = True
+        elif cursor.take("NULLS"):
+            part.nulls_first = cursor.now == "FIRST"
+            cursor.i += 1
+        elif cursor.now == "(":
+            cursor.skip_group()
+        else:
+            if not part.operator_class and cursor.is_name() and cursor.now not in _ENDS_PART:
+                part.operator_class = "" if cursor.now == "WITH" else cursor.raw[cursor.i]
+            cursor.i += 1
+    if part.descending and script.dialect.names_constraints != "postgresql":
+        part.nulls_first = False
+    return part
+
+
+def _skip_expression(cursor: Cursor) -> None:
+    first = True
+    while cursor.now not in _ENDS_PART:
+        if cursor.now == "(":
+            cursor.skip_group()
+            first = False
+            if cursor.is_name() and cursor.raw[cursor.i][0] != "'" and cursor.now not in ("AND", "OR", "IS", "NOT", "IN", "LIKE"):
+                return
+        else:
+            cursor.i += 1
+            first = False
+    if first:
+        raise NotUnderstoodError("an index key was expected", cursor.i)
+
+
+def create_index(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
+    """Read what follows CREATE ... INDEX."""
+    unique = "UNIQUE" in modifiers
+    method = next((word.lower() for word in ("FULLTEXT", "SPATIAL", "BITMAP", "COLUMNSTORE", "VECTOR") if word in modifiers), "btree")
+    cursor.take("CONCURRENTLY")
+    cursor.take("IF", "NOT", "EXISTS")
+    schema, name = ("", "") if cursor.now in ("ON", "(") else cursor.qualified()
+    descending = "DESCENDING" in modifiers
+    if cursor.take_any(("USING", "TYPE")):
+        method = cursor.name().lower()
+    if cursor.now == "(":  # a parallel platform puts the columns first
+        parts = index_parts(cursor, script, None)
+        cursor.expect("ON")
+        draft = script.find(*cursor.qualified())
+    else:
+        cursor.expect("ON")
+        cursor.take("ONLY")
+        cursor.take("CLUSTER")
+        table = cursor.qualified()
+        draft = script.find(*table)
+        if cursor.take_any(("USING", "TYPE")):
+            method = cursor.name().lower()
+        if cursor.take("COMPUTED"):
+            cursor.take("BY")
+            parts = (IndexPart(expression=cursor.group_text()),)
+        elif cursor.now == "(":
+            parts = index_parts(cursor, script, draft)
+        elif method == "columnstore":
+            parts = ()
+        else:
+            raise NotUnderstoodError("an index without keys", cursor.i)
+    if draft is None:
+        place = f"line {cursor.statement.line_of(0)}"
+        script.note("left out", "indexes", "The table it belongs to is not in the script.", f"{name}, {place}")
+        return
+    if draft.temporary:
+        return
+    if descending:
+        for part in parts:
+            part.descending = True
+    index = Index(name=name, parts=parts, unique=unique, method=method)
+    _tail(cursor, script, draft, index)
+    if unique and script.dialect.unique_index_is_key and all(part.column and not part.length for part in parts):
+        draft.table.unique.append(Key(name=name, columns=tuple(part.column for part in parts), comment=index.comment))
+    else:
+        draft.table.indexes.append(index)
+    script.index_owner[script.dialect.key(schema), script.dialect.key(name)] = draft.number
+
+
+def _tail(cursor: Cursor, script: Script, draft: Draft, index: Index) -> None:
+    while cursor.now not in ("", ";"):
+        if cursor.now in ("INCLUDE", "INCLUDING") and cursor.ahead(1) == "(":
+            cursor.i += 1
+            index.included = cursor.names_group()
+        elif cursor.take("WHERE"):
+            start = cursor.i
+            while cursor.now not in ("", ";", "WITH", "TABLESPACE"):
+                if cursor.now == "(":
+                    cursor.skip_group()
+                else:
+                    cursor.i += 1
+            index.predicate = cursor.text(start, cursor.i)
+        elif cursor.take_any(("USING", "TYPE")):
+            index.method = cursor.name().lower()
+        elif cursor.take("COMMENT"):
+            cursor.take("=")
+            index.comment = cursor.label()
+        elif cursor.now == "(":
+            cursor.skip_group()
+        else:
+            cursor.i += 1

@@ -1,0 +1,114 @@
+"""Sequences: made by themselves, by a serial type, or with an identity column."""
+
+from __future__ import annotations
+
+import re
+
+from indexa.core.model import Column, Sequence
+from indexa.core.scripts.cursor import Cursor
+from indexa.core.scripts.state import Draft, Script
+
+_LIMITS = {"smallint": 2**15, "integer": 2**31, "bigint": 2**63}
+
+
+def serial_sequence(script: Script, draft: Draft, column: Column) -> None:
+    """Make the sequence that a serial type stands for, and the default that takes numbers from it."""
+    table = draft.table
+    found = _owned(script, draft, column)
+    name = found.name
+    quoted = name if re.fullmatch(r"[a-z_][a-z0-9_$]*", name) else f'"{name}"'
+    column.default = f"nextval('{table.schema}.{quoted}'::regclass)" if table.schema else f"nextval('{quoted}'::regclass)"
+
+
+def identity_sequence(script: Script, draft: Draft, column: Column, cursor: Cursor, start: int) -> None:
+    """Make the sequence of an identity column, with the options in the brackets that begin at start."""
+    found = _owned(script, draft, column)
+    end, cursor.i = cursor.i, start
+    if cursor.take("("):
+        if cursor.take("SEQUENCE", "NAME"):
+            found.name = cursor.path()[-1]
+        read_options(cursor, script, found, end - 1, made=True)
+    cursor.i = end
+
+
+def _owned(script: Script, draft: Draft, column: Column) -> Sequence:
+    table = draft.table
+    found = Sequence(
+        schema=table.schema,
+        name=f"{table.name}_{column.name}_seq",
+        type=column.type,
+        start=1,
+        increment=1,
+        minimum=1,
+        maximum=_LIMITS.get(column.type, 2**63) - 1,
+        owned_by=f"{table.full_name}.{column.name}",
+    )
+    script.model.sequences.append(found)
+    return found
+
+
+def sequence(cursor: Cursor, script: Script, *, made: bool) -> None:
+    """Read what follows CREATE or ALTER SEQUENCE."""
+    cursor.take("IF", "NOT", "EXISTS")
+    cursor.take("IF", "EXISTS")
+    schema, name = cursor.qualified()
+    schema = script.schema_for(schema)
+    key = script.dialect.key
+    if made:
+        found = Sequence(schema=schema, name=name, type="bigint", start=1, increment=1, minimum=1, maximum=2**63 - 1)
+        script.model.sequences.append(found)
+    else:
+        known = [one for one in script.model.sequences if key(one.name) == key(name) and key(one.schema) == key(schema)]
+        if not known:
+            return
+        found = known[0]
+    read_options(cursor, script, found, cursor.end, made=made)
+
+
+def read_options(cursor: Cursor, script: Script, found: Sequence, end: int, *, made: bool) -> None:
+    """Read the options of a sequence up to a place."""
+    said: dict[str, int] = {}
+    while cursor.i < end and cursor.now not in ("", ";"):
+        word = cursor.now
+        cursor.i += 1
+        if word == "AS":
+            found.type = script.dialect.canonical_type(cursor.raw[cursor.i])
+            found.maximum = _LIMITS.get(found.type, 2**63) - 1
+            cursor.i += 1
+        elif word in ("START", "INCREMENT", "MINVALUE", "MAXVALUE", "CACHE"):
+            cursor.take_any(("WITH", "BY", "="))
+            number = _number(cursor)
+            if number is not None:
+                said[word] = number
+        elif word == "CYCLE":
+            found.cycle = True
+        elif word == "OWNED" and cursor.take("BY"):
+            path = cursor.path()
+            if len(path) > 1:
+                table = script.find(path[-3] if len(path) > 2 else "", path[-2])
+                found.owned_by = f"{table.table.full_name}.{path[-1]}" if table else ".".join(path)
+        elif word == "OWNER" and cursor.take("TO"):
+            found.owner = cursor.name()
+        elif word == "RENAME" and cursor.take("TO"):
+            found.name = cursor.name()
+        elif word == "SET" and cursor.take("SCHEMA"):
+            found.schema = cursor.name()
+    found.increment = said.get("INCREMENT", found.increment)
+    if found.increment < 0 and made:
+        found.minimum, found.maximum = -_LIMITS.get(found.type, 2**63), -1
+    found.minimum = said.get("MINVALUE", found.minimum)
+    found.maximum = said.get("MAXVALUE", found.maximum)
+    found.cache = said.get("CACHE", found.cache)
+    first = found.minimum if found.increment > 0 else found.maximum
+    found.start = said.get("START", first if made else found.start)
+
+
+def _number(cursor: Cursor) -> int | None:
+    sign = -1 if cursor.take("-") else 1
+    raw = cursor.raw[cursor.i]
+    if raw.isdigit():
+        cursor.i += 1
+        return sign * int(raw)
+    return None
+
+

@@ -1,0 +1,221 @@
+"""What a script has made so far: the tables by name, the schema that unqualified names fall into, the notes."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+import msgspec
+
+from indexa.core.intake.receipt import Fate, Note
+from indexa.core.model import Column, ForeignKey, Key, Model, SchemaInfo, Table
+from indexa.core.scripts.dialect import Dialect
+
+_NAMED_PLACES = 40
+"""How many notes of one kind and reason are listed one by one; the rest are counted."""
+
+
+class Reference(msgspec.Struct, gc=False):
+    """A foreign key as declared; what it refers to is settled at the end, for it may come later."""
+
+    key: ForeignKey
+    schema: str
+    name: str
+    search: tuple[str, ...]
+    target: int = -1
+    """Number of the draft it was bound to, -1 where the table was not yet there."""
+
+
+class Draft(msgspec.Struct):
+    """A table in the making."""
+
+    table: Table
+    number: int
+    place: str
+    references: list[Reference] = msgspec.field(default_factory=list)
+    columns: dict[str, Column] = msgspec.field(default_factory=dict)
+    temporary: bool = False
+    query: str = ""
+    """The query that a table or view takes its columns from, once all tables are known."""
+    declared: tuple[str, ...] = ()
+    """Column names that a view declares for its query's columns."""
+    unnamed_checks: list[str] = msgspec.field(default_factory=list)
+    partition_of: tuple[str, str] | None = None
+
+    def add(self, column: Column, key: str) -> None:
+        """Append a column and number it."""
+        self.columns[key] = column
+        self.table.columns.append(column)
+        column.position = len(self.table.columns)
+
+    def renumber(self) -> None:
+        """Number the columns by their order once more."""
+        for position, column in enumerate(self.table.columns, 1):
+            column.position = position
+
+
+class Script:
+    """The state at some point of the script. Names are compared as the dialect compares them."""
+
+    def __init__(self, name: str, dialect: Dialect, default_schema: str | None = None) -> None:
+        self.dialect = dialect
+        self.model = Model(name=name, platform=dialect.name)
+        first = dialect.default_schema if default_schema is None else default_schema
+        self.first_schema = first
+        self.search: tuple[str, ...] = (first,)
+        self.drafts: dict[int, Draft] = {}
+        self._by_name: dict[tuple[str, str], int] = {}
+        self._made = 0
+        self.schemas: dict[str, SchemaInfo] = {}
+        self.statements: Counter[str] = Counter()
+        self.later_comments: list[tuple[int, str, str]] = []
+        self.found: Counter[str] = Counter()
+        self._notes: dict[tuple[Fate, str, str], list[Any]] = {}
+        self.index_owner: dict[tuple[str, str], int] = {}
+
+    # names -----------------------------------------------------------------------------------------------------
+
+    def _key(self, schema: str, name: str) -> tuple[str, str]:
+        key = self.dialect.key
+        return key(schema), key(name)
+
+    def schema_for(self, given: str) -> str:
+        """Return the schema that a new object falls into."""
+        return given or self.search[0]
+
+    def find(self, schema: str, name: str, search: tuple[str, ...] | None = None) -> Draft | None:
+        """Look a table up as the platform would at this point of the script."""
+        for where in (schema,) if schema else search or self.search:
+            number = self._by_name.get(self._key(where, name))
+            if number is not None:
+                return self.drafts[number]
+        if not schema:  # a script that is not careful with its schemas: one table of that name is the one meant
+            wanted = self.dialect.key(name)
+            hits = [number for (_, key), number in self._by_name.items() if key == wanted] if wanted else []
+            if len(hits) == 1:
+                return self.drafts[hits[0]]
+        return None
+
+    def exists(self, schema: str, name: str) -> bool:
+        """Say whether a table of exactly this schema and name is there."""
+        return self._key(schema, name) in self._by_name
+
+    # tables ----------------------------------------------------------------------------------------------------
+
+    def add(self, table: Table, place: str) -> Draft:
+        """Take a new table in; one of the same name gives way, as a script that is run a second time would do."""
+        key = self._key(table.schema, table.name)
+        if key in self._by_name:
+            self.drop(self.drafts[self._by_name[key]])
+        self._made += 1
+        draft = Draft(table, self._made, place)
+        self.drafts[draft.number] = draft
+        self._by_name[key] = draft.number
+        return draft
+
+    def drop(self, draft: Draft) -> None:
+        """Take a table out again, and the references to it."""
+        del self.drafts[draft.number]
+        self._by_name.pop(self._key(draft.table.schema, draft.table.name), None)
+        for other in self.drafts.values():
+            gone = [ref for ref in other.references if ref.target == draft.number]
+            for ref in gone:
+                other.references.remove(ref)
+                other.table.foreign_keys.remove(ref.key)
+
+    def rename(self, draft: Draft, schema: str, name: str) -> None:
+        """Give a table another name or schema; what refers to it follows."""
+        self._by_name.pop(self._key(draft.table.schema, draft.table.name), None)
+        draft.table.schema, draft.table.name = schema, name
+        self._by_name[self._key(schema, name)] = draft.number
+
+    def refer(self, draft: Draft, foreign: ForeignKey, schema: str, name: str) -> None:
+        """Note a foreign key; it is bound now if the table is there."""
+        reference = Reference(foreign, schema, name, self.search)
+        number = self._by_name.get(self._key(schema or self.search[0], name))
+        if number is not None:
+            reference.target = number
+        draft.references.append(reference)
+        draft.table.foreign_keys.append(foreign)
+
+    def column(self, draft: Draft, name: str) -> Column | None:
+        """Return a column by name."""
+        return draft.columns.get(self.dialect.key(name))
+
+    def rename_column(self, draft: Draft, old: str, new: str) -> bool:
+        """Rename a column wherever the model names it."""
+        key = self.dialect.key
+        column = draft.columns.pop(key(old), None)
+        if column is None:
+            return False
+        former, column.name = column.name, new
+        draft.columns[key(new)] = column
+        _rename_in_keys(draft.table, key(former), new, self.dialect)
+        for other in self.drafts.values():
+            for ref in other.references:
+                if ref.target == draft.number:
+                    ref.key.ref_columns = _renamed(ref.key.ref_columns, key(former), new, self.dialect)
+        return True
+
+    def drop_column(self, draft: Draft, name: str) -> bool:
+        """Take a column out, with the keys and indexes that hold it."""
+        key = self.dialect.key
+        column = draft.columns.pop(key(name), None)
+        if column is None:
+            return False
+        table, gone = draft.table, key(column.name)
+        table.columns.remove(column)
+        draft.renumber()
+
+        def holds(names: tuple[str, ...]) -> bool:
+            return any(key(one) == gone for one in names)
+
+        if table.primary_key and holds(table.primary_key.columns):
+            table.primary_key = None
+        table.unique = [one for one in table.unique if not holds(one.columns)]
+        table.indexes = [one for one in table.indexes if not holds(tuple(part.column for part in one.parts))]
+        lost = [ref for ref in draft.references if holds(ref.key.columns)]
+        for ref in lost:
+            draft.references.remove(ref)
+            table.foreign_keys.remove(ref.key)
+        return True
+
+    # schemas, notes --------------------------------------------------------------------------------------------
+
+    def schema_made(self, name: str, owner: str = "") -> SchemaInfo:
+        """Note that a schema was made."""
+        return self.schemas.setdefault(self.dialect.key(name), SchemaInfo(name=name, owner=owner))
+
+    def note(self, fate: Fate, kind: str, reason: str, place: str = "", count: int = 1) -> None:
+        """Put a line on the receipt. Many alike become one line with a count after the first few dozen."""
+        entry = self._notes.setdefault((fate, kind, reason), [0, []])
+        entry[0] += count
+        if place and len(entry[1]) < _NAMED_PLACES:
+            entry[1].append((place, count))
+
+    def notes(self) -> list[Note]:
+        """Return the receipt's lines: a line a place, one more for what was only counted."""
+        lines = []
+        for (fate, kind, reason), (total, places) in self._notes.items():
+            lines += [Note(fate, kind, reason, count, place) for place, count in places]
+            rest = total - sum(count for _, count in places)
+            if rest or not places:
+                lines.append(Note(fate, kind, reason, rest, "and more" if places else ""))
+        return lines
+
+
+def _renamed(names: tuple[str, ...], old: str, new: str, dialect: Dialect) -> tuple[str, ...]:
+    return tuple(new if dialect.key(name) == old else name for name in names)
+
+
+def _rename_in_keys(table: Table, old: str, new: str, dialect: Dialect) -> None:
+    keys: list[Key] = [*table.unique, *([table.primary_key] if table.primary_key else [])]
+    for key in keys:
+        key.columns = _renamed(key.columns, old, new, dialect)
+    for foreign in table.foreign_keys:
+        foreign.columns = _renamed(foreign.columns, old, new, dialect)
+    for index in table.indexes:
+        index.included = _renamed(index.included, old, new, dialect)
+        for part in index.parts:
+            if part.column and dialect.key(part.column) == old:
+                part.column = new

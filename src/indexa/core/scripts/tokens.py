@@ -1,0 +1,98 @@
+"""From the text of one statement to its tokens.
+
+One compiled expression for each dialect takes a statement apart; each match is what lies before a token (space
+and comments) and the token, so that joining all of them gives back the text.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+from indexa.core.scripts.dialect import Dialect
+
+BLOCK_COMMENT = r"/\*[^*]*+(?:\*(?!/)[^*]*+)*+\*/"
+_CONDITIONAL = re.compile(r"/\*M?!\d*|\*/")
+_CONDITIONAL_OPENS = re.compile(r"/\*M?!")
+
+
+def line_comments(dialect: Dialect) -> list[str]:
+    """Return the patterns of the comments that end with their line."""
+    patterns = [r"--[^\n]*+"]
+    if dialect.hash_comments:
+        patterns.append(r"#[^\n]*+")
+    if dialect.slash_comments:
+        patterns.append(r"//[^\n]*+")
+    return patterns
+
+
+def strings(dialect: Dialect) -> list[str]:
+    """Return the patterns of strings and quoted names; none holds a capturing group."""
+    escaped = r"'(?:[^'\\]++|\\.|'')*+'"
+    patterns = [escaped if dialect.backslash else r"'(?:[^']++|'')*+'"]
+    if not dialect.backslash:
+        patterns.insert(0, "[eE]" + escaped)
+    if '"' in dialect.identifier_quotes or dialect.double_quoted_strings:
+        inside = r'"(?:[^"\\]++|\\.|"")*+"' if dialect.double_quoted_strings else r'"(?:[^"]++|"")*+"'
+        patterns.append(inside)
+    if "`" in dialect.identifier_quotes:
+        patterns.append(r"`(?:[^`]++|``)*+`")
+    if "[" in dialect.identifier_quotes:
+        patterns.append(r"\[(?:[^\]\n]++|\]\])*+\]")
+    return patterns
+
+
+@lru_cache(maxsize=32)
+def token_pattern(dialect: Dialect) -> re.Pattern[str]:
+    """Compile the dialect's one expression: group 1 is what lies before the token, group 2 the token."""
+    comments = "|".join([*line_comments(dialect), BLOCK_COMMENT])
+    quoted = strings(dialect)
+    dollar = [r"\$\$(?:[^$]++|\$(?!\$))*+\$\$"] if dialect.dollar_quotes else []
+    token = "|".join(
+        [
+            r"(?:[^\W\d]|[@#])[\w$#@]*+(?!')",
+            r"[(),;]",
+            r"[xXbBnN]'(?:[^']++|'')*+'",
+            *quoted,
+            *dollar,
+            r"[^\W\d]\w*+",
+            r"\d[\w.]*+",
+            r"::|:=|<=|>=|<>|!=|\|\||->>?|=>",
+            r".",
+        ]
+    )
+    return re.compile(rf"((?:\s++|{comments})*+)({token}|\Z)", re.S)
+
+
+class Statement:
+    """One statement's tokens: `raw` as written, `up` in capitals, `before` what lies in front of each.
+
+    All three lists end with an empty token. `line` is the file's line on which `text` begins.
+    """
+
+    __slots__ = ("before", "dialect", "file", "line", "raw", "text", "up")
+
+    def __init__(self, text: str, dialect: Dialect, file: str, line: int) -> None:
+        if dialect.conditional_comments and _CONDITIONAL_OPENS.search(text):
+            text = _CONDITIONAL.sub(lambda found: " " * len(found[0]), text)
+        pairs = token_pattern(dialect).findall(text)
+        if len(pairs) > 1 and not pairs[-2][1]:
+            pairs.pop()
+        if not pairs or pairs[-1][1]:
+            pairs.append(("", ""))
+        before, raw = zip(*pairs, strict=True)
+        self.before: tuple[str, ...] = before
+        self.raw: tuple[str, ...] = raw
+        self.up = [token.upper() for token in raw]
+        self.text, self.dialect, self.file, self.line = text, dialect, file, line
+
+    def line_of(self, place: int) -> int:
+        """Return the file's line on which the token at this place stands."""
+        lead = self.before[0].count("\n")
+        ahead = sum(self.before[i].count("\n") + self.raw[i].count("\n") for i in range(1, min(place, len(self.raw))))
+        own = self.before[place].count("\n") if 0 < place < len(self.raw) else 0
+        return self.line + lead + ahead + own + (self.raw[0].count("\n") if place else 0)
+
+    def has_comments(self) -> bool:
+        """Say whether a comment stands anywhere between the tokens."""
+        return any(before and not before.isspace() for before in self.before)
