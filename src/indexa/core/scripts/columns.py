@@ -32,7 +32,7 @@ _QUIET = frozenset(
     "DEFERRED IMMEDIATE DISTKEY SORTKEY DROP LOCAL ALWAYS INTERNAL ASCENDING DESCENDING".split()
 )
 _WITH_ARGUMENT = frozenset(
-    "ENCODE STORAGE COMPRESSION FORMAT TITLE COLUMN_FORMAT SRID CHARSET TAG POLICY FILLFACTOR".split()
+    "ENCODE STORAGE COMPRESSION FORMAT TITLE COLUMN_FORMAT SRID TAG POLICY FILLFACTOR".split()
 )
 _ENDS_COLUMN = frozenset({",", ")", "", ";", "AFTER", "FIRST"})
 
@@ -273,6 +273,9 @@ def references(
     ref_columns = cursor.names_group() if cursor.now == "(" else ()
     foreign = ForeignKey(name=name, columns=columns, ref_schema=schema, ref_table=table, ref_columns=ref_columns)
     _foreign_tail(cursor, foreign)
+    if script.dialect.restrict_is_no_action:
+        foreign.on_delete = NO_ACTION if foreign.on_delete == "restrict" else foreign.on_delete
+        foreign.on_update = NO_ACTION if foreign.on_update == "restrict" else foreign.on_update
     script.refer(draft, foreign, schema, table)
     return foreign
 
@@ -432,10 +435,20 @@ def _collate(reading: ColumnReading) -> None:
 
 
 def _character_set(reading: ColumnReading) -> None:
+    reading.cursor.take("SET")
+    _charset(reading)
+
+
+def _charset(reading: ColumnReading) -> None:
+    """Read a character set; the collation it brings is the platform's usual one for it."""
     cursor = reading.cursor
-    cursor.take("SET")
     cursor.take("=")
+    charset = cursor.raw[cursor.i].strip("'\"").lower()
     cursor.i += 1
+    charset = "utf8mb3" if charset == "utf8" else charset
+    if reading.script.dialect.inline_indexes:
+        binary = cursor.take("BINARY")
+        reading.column.collation = f"{charset}_bin" if binary else {"latin1": "latin1_swedish_ci"}.get(charset, f"{charset}_general_ci")
 
 
 def _generated(reading: ColumnReading) -> None:
@@ -578,11 +591,6 @@ def _with(reading: ColumnReading) -> None:
         cursor.i += 3
     elif cursor.take("TAG") and cursor.now == "(":
         cursor.skip_group()
-
-
-def _charset(reading: ColumnReading) -> None:
-    reading.cursor.take("=")
-    reading.cursor.i += 1
 
 
 def _deferrable(reading: ColumnReading) -> None:

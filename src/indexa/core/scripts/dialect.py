@@ -63,6 +63,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     bare_default: str = ""
     """What DEFAULT without an expression stands for; "" where it is not allowed."""
     primary_key_may_be_null: bool = False
+    restrict_is_no_action: bool = False
+    """Whether the two actions are one to the platform."""
     signs: tuple[tuple[str, int], ...] = ()
     """Patterns that speak for this dialect, each with its weight; a negative weight speaks against it."""
     parser: str = ""

@@ -9,10 +9,9 @@ from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt, count_parts
 from indexa.core.model import Index, IndexPart, Model, Table
 from indexa.core.scripts.queries import settle_queries
+from indexa.core.scripts.sequences import made_name
 from indexa.core.scripts.state import Draft, Reference, Script
 from indexa.core.scripts.tables import actual_names
-
-_LONGEST_NAME = 63
 
 
 def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
@@ -33,7 +32,12 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
     if script.dialect.names_constraints:
         for draft in script.drafts.values():
             _name_constraints(script, draft.table)
+    for draft in script.drafts.values():
+        for index in draft.table.indexes:
+            index.method = index.method or "btree"
     _qualify_types(script)
+    if script.dialect.names_constraints == "postgresql":
+        _qualify_sequences(script)
     model = script.model
     model.tables = [draft.table for draft in script.drafts.values() if draft.partition_of is None]
     folded = len(script.drafts) - len(model.tables)
@@ -105,34 +109,25 @@ def _name_constraints(script: Script, table: Table) -> None:
         taken.add(name)
         return name
 
+    if table.primary_key:  # a unique key over the very same columns is dropped by the platform
+        table.unique = [key for key in table.unique if key.name or key.columns != table.primary_key.columns]
     if table.primary_key and not table.primary_key.name:
-        table.primary_key.name = free(_made_name(table.name, "", "pkey"))
+        table.primary_key.name = free(made_name(table.name, "", "pkey"))
     for key in table.unique:
-        key.name = key.name or free(_made_name(table.name, "_".join(key.columns), "key"))
+        key.name = key.name or free(made_name(table.name, "_".join(key.columns), "key"))
     for foreign in table.foreign_keys:
-        foreign.name = foreign.name or free(_made_name(table.name, "_".join(foreign.columns), "fkey"))
+        foreign.name = foreign.name or free(made_name(table.name, "_".join(foreign.columns), "fkey"))
     for check in table.checks:
         if not check.name:
             words = set(re.findall(r"\w+", check.expression.lower()))
             named = [column.name for column in table.columns if column.name.lower() in words]
-            check.name = free(_made_name(table.name, named[0] if len(named) == 1 else "", "check"))
+            check.name = free(made_name(table.name, named[0] if len(named) == 1 else "", "check"))
     for exclusion in table.exclusions:
         columns = "_".join(element.split()[0] for element in exclusion.elements)
-        exclusion.name = exclusion.name or free(_made_name(table.name, columns, "excl"))
+        exclusion.name = exclusion.name or free(made_name(table.name, columns, "excl"))
     for index in table.indexes:
         columns = "_".join(part.column or "expr" for part in index.parts)
-        index.name = index.name or free(_made_name(table.name, columns, "idx"))
-
-
-def _made_name(table: str, columns: str, ending: str) -> str:
-    """Join the parts as PostgreSQL does: the longer of the two is shortened until all fits 63 bytes."""
-    overhead = len(ending) + 1 + (1 if columns else 0)
-    while len(table.encode()) + len(columns.encode()) + overhead > _LONGEST_NAME:
-        if len(table) > len(columns):
-            table = table[:-1]
-        else:
-            columns = columns[:-1]
-    return "_".join(part for part in (table, columns, ending) if part)
+        index.name = index.name or free(made_name(table.name, columns, "idx"))
 
 
 def _name_like_mysql(table: Table) -> None:
@@ -154,6 +149,9 @@ def _name_like_mysql(table: Table) -> None:
             number += 1
             check.name = f"CONSTRAINT_{number}"
     _index_foreign_keys(table)
+    if {option.upper() for option in table.options} & {"ENGINE=MEMORY", "ENGINE=HEAP"}:
+        for index in table.indexes:
+            index.method = index.method or "hash"
 
 
 def _numbered(base: str, taken: Counter[str]) -> str:
@@ -185,8 +183,8 @@ def _qualify_types(script: Script) -> None:
     for kind in (model.enums, model.domains, model.composites, model.ranges):
         for one in kind:  # type: ignore[attr-defined]
             made[key(one.name)] = f"{one.schema}.{one.name}" if one.schema else one.name
-    if not made:
-        return
+    for name, schema in script.extension_types.items():
+        made.setdefault(name, f"{schema}.{name}")
     for draft in script.drafts.values():
         for column in draft.table.columns:
             base, array = (column.type[:-2], "[]") if column.type.endswith("[]") else (column.type, "")
@@ -195,6 +193,18 @@ def _qualify_types(script: Script) -> None:
                 column.type = full + array
                 if column.default and column.default.endswith(f"::{base}"):
                     column.default = f"{column.default[: -len(base)]}{full}"
+
+
+_NEXT_VALUE = re.compile(r"nextval\s*\(\s*'([^'.]+)'(?:\s*::\s*regclass)?\s*\)", re.I)
+
+
+def _qualify_sequences(script: Script) -> None:
+    """Word a default that names a sequence without its schema as the catalog does."""
+    schemas = {sequence.name: sequence.schema for sequence in script.model.sequences}
+    for draft in script.drafts.values():
+        for column in draft.table.columns:
+            if column.default and (found := _NEXT_VALUE.fullmatch(column.default)) and schemas.get(found[1].lower()):
+                column.default = f"nextval('{schemas[found[1].lower()]}.{found[1].lower()}'::regclass)"
 
 
 def _list_schemas(script: Script, model: Model) -> None:

@@ -82,7 +82,7 @@ def _skip_expression(cursor: Cursor) -> None:
 def create_index(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
     """Read what follows CREATE ... INDEX."""
     unique = "UNIQUE" in modifiers
-    method = next((word.lower() for word in ("FULLTEXT", "SPATIAL", "BITMAP", "COLUMNSTORE", "VECTOR") if word in modifiers), "btree")
+    method = next((word.lower() for word in ("FULLTEXT", "SPATIAL", "BITMAP", "COLUMNSTORE", "VECTOR") if word in modifiers), "")
     cursor.take("CONCURRENTLY")
     cursor.take("IF", "NOT", "EXISTS")
     schema, name = ("", "") if cursor.now in ("ON", "(") else cursor.qualified()

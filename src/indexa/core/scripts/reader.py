@@ -267,9 +267,26 @@ def _create(cursor: Cursor, script: Script) -> None:
     elif kind == "TRIGGER":
         objects.create_trigger(cursor, script, whole=cursor.statement.text)
     elif kind in _KINDS_NOT_HELD:
+        if kind == "EXTENSION":
+            _extension(cursor, script)
         script.note("left out", _KINDS_NOT_HELD[kind], "A model does not hold objects of this kind.")
     else:
         raise NotUnderstoodError(f"CREATE {kind[:30]} is not known", cursor.i - 1)
+
+
+_EXTENSION_TYPES = {
+    "citext": ("citext",), "hstore": ("hstore",), "ltree": ("ltree", "lquery"), "postgis": ("geometry", "geography"), "vector": ("vector",),
+    "isn": ("isbn", "issn", "ean13"), "cube": ("cube",),
+}  # fmt: skip
+
+
+def _extension(cursor: Cursor, script: Script) -> None:
+    cursor.take("IF", "NOT", "EXISTS")
+    name = cursor.name() if cursor.is_name() else ""
+    cursor.take("WITH")
+    schema = cursor.name() if cursor.take("SCHEMA") else script.search[0]
+    for type_name in _EXTENSION_TYPES.get(name, ()):
+        script.extension_types[type_name] = schema
 
 
 _KINDS_NOT_HELD = {

@@ -9,6 +9,7 @@ from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.state import Draft, Script
 
 _LIMITS = {"smallint": 2**15, "integer": 2**31, "bigint": 2**63}
+_LONGEST_NAME = 63
 
 
 def serial_sequence(script: Script, draft: Draft, column: Column) -> None:
@@ -35,7 +36,7 @@ def _owned(script: Script, draft: Draft, column: Column) -> Sequence:
     table = draft.table
     found = Sequence(
         schema=table.schema,
-        name=f"{table.name}_{column.name}_seq",
+        name=made_name(table.name, column.name, "seq"),
         type=column.type,
         start=1,
         increment=1,
@@ -112,3 +113,14 @@ def _number(cursor: Cursor) -> int | None:
     return None
 
 
+
+
+def made_name(table: str, columns: str, ending: str) -> str:
+    """Join the parts as PostgreSQL does: the longer of the two is shortened until all fits 63 bytes."""
+    overhead = len(ending) + 1 + (1 if columns else 0)
+    while len(table.encode()) + len(columns.encode()) + overhead > _LONGEST_NAME:
+        if len(table) > len(columns):
+            table = table[:-1]
+        else:
+            columns = columns[:-1]
+    return "_".join(part for part in (table, columns, ending) if part)

@@ -72,7 +72,7 @@ _TSQL_ROWS = re.compile(
 
 @lru_cache(maxsize=64)
 def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
-    opens = r"(?!M?!)" if dialect.conditional_comments else ""
+    opens = r"(?!M?!(?!9{5}))" if dialect.conditional_comments else ""
     block = BLOCK_COMMENT.replace(r"/\*", r"/\*" + opens, 1)
     comments = [*line_comments(dialect), block]
     end = re.escape(delimiter.decode("latin-1"))

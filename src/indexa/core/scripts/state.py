@@ -71,6 +71,7 @@ class Script:
         self.later_comments: list[tuple[int, str, str]] = []
         self.found: Counter[str] = Counter()
         self._notes: dict[tuple[Fate, str, str], list[Any]] = {}
+        self.extension_types: dict[str, str] = {}
         self.index_owner: dict[tuple[str, str], int] = {}
 
     # names -----------------------------------------------------------------------------------------------------

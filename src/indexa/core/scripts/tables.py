@@ -18,13 +18,13 @@ _COPIED = {"columns", "keys", "indexes", "checks"}
 
 def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft | None:
     """Read what follows CREATE ... TABLE. Returns the table, or None where one is there already."""
-    if_missing = cursor.take("IF", "NOT", "EXISTS")
+    cursor.take("IF", "NOT", "EXISTS")
     start = cursor.i
     schema, name = cursor.qualified()
     schema = script.schema_for(schema)
-    if_missing = cursor.take("IF", "NOT", "EXISTS") or if_missing
-    if if_missing and script.exists(schema, name):
-        script.note("left out", "tables", "It was there already when the script made it again.", f"{schema}.{name}")
+    cursor.take("IF", "NOT", "EXISTS")
+    if "REPLACE" not in modifiers and script.exists(schema, name):  # as the server has it: the first one stays
+        script.note("left out", "tables", "It was there already when the script made it again.", _place(cursor, start))
         return None
     kind: Any = "foreign table" if "FOREIGN" in modifiers else "table"
     table = Table(schema=schema, name=name, kind=kind, unlogged="UNLOGGED" in modifiers)
@@ -258,7 +258,7 @@ def _exclusion(cursor: Cursor, name: str) -> Exclusion:
 
 
 def _inline_index(cursor: Cursor, script: Script, draft: Draft) -> None:
-    method = "btree"
+    method = ""
     kind = cursor.now
     cursor.i += 1
     if kind in ("FULLTEXT", "SPATIAL", "VECTOR"):
@@ -411,8 +411,10 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
     elif word in ("ENGINE", "ROW_FORMAT") and draft.columns:
         cursor.i += 1
         cursor.take("=")
-        options.append(f"{word}={cursor.raw[cursor.i]}")
+        options.append(f"{word}={_ENGINES.get(cursor.now, cursor.raw[cursor.i]) if word == 'ENGINE' else cursor.now}")
         cursor.i += 1
+    elif script.dialect.inline_indexes and word in _DATABASE_OPTIONS:
+        _database_option(cursor, draft)
     elif word in ("STRICT",):
         cursor.i += 1
         options.append("STRICT")
@@ -448,6 +450,32 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
     else:
         return False
     return True
+
+
+_DATABASE_OPTIONS = frozenset(
+    "DEFAULT CHARSET CHARACTER COLLATE AUTO_INCREMENT MAX_ROWS MIN_ROWS AVG_ROW_LENGTH PACK_KEYS CHECKSUM DELAY_KEY_WRITE STATS_PERSISTENT "
+    "KEY_BLOCK_SIZE STATS_AUTO_RECALC STATS_SAMPLE_PAGES PAGE_CHECKSUM TRANSACTIONAL COMPRESSION ENCRYPTED INSERT_METHOD TYPE".split()
+)
+
+
+_ENGINES = {"INNODB": "InnoDB", "MYISAM": "MyISAM", "HEAP": "MEMORY", "MEMORY": "MEMORY", "ARIA": "Aria"}
+
+
+def _database_option(cursor: Cursor, draft: Draft) -> None:
+    """Read an option of the form NAME = value; of these only the collation matters, for columns that repeat it."""
+    word = cursor.now
+    cursor.i += 1
+    if word == "DEFAULT":
+        word = cursor.now
+        cursor.i += 1
+    if word == "CHARACTER":
+        cursor.take("SET")
+    cursor.take("=")
+    if word == "COLLATE":
+        for column in draft.table.columns:
+            if column.collation.lower() == cursor.raw[cursor.i].lower():
+                column.collation = ""
+    cursor.i += 1
 
 
 def _with_options(cursor: Cursor, start: int, end: int) -> list[str]:

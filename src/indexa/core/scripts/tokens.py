@@ -12,7 +12,8 @@ from functools import lru_cache
 from indexa.core.scripts.dialect import Dialect
 
 BLOCK_COMMENT = r"/\*[^*]*+(?:\*(?!/)[^*]*+)*+\*/"
-_CONDITIONAL = re.compile(r"/\*M?!\d*|\*/")
+_CONDITIONAL = re.compile(r"/\*M?!9{5}\d*[^*]*\*/|/\*M?!\d*|\*/")
+"""What is marked for a version that does not exist is a comment after all."""
 _CONDITIONAL_OPENS = re.compile(r"/\*M?!")
 
 

@@ -64,9 +64,9 @@ def canonical_default(text: str, type_: str) -> str:
         text = "'" + text[1:-1].replace("'", "''") + "'"
     inner = text[1:-1]
     if text[:1] == "'" and re.fullmatch(r"-?\d+(\.\d+)?", inner) and type_.split("(")[0].split()[0] in _NUMBERS:
-        digits = re.match(r"decimal\(\d+,(\d+)\)", type_)
+        digits = re.match(r"(?:decimal|double|float)\(\d+,(\d+)\)", type_)
         return f"{float(inner):.{digits[1]}f}" if digits else inner
-    if digits := re.match(r"decimal\(\d+,(\d+)\)", type_):
+    if digits := re.match(r"(?:decimal|double|float)\(\d+,(\d+)\)", type_):
         if re.fullmatch(r"-?\d+(\.\d+)?", text) and len(text) < 15:
             return f"{float(text):.{digits[1]}f}"
     return text
@@ -84,6 +84,7 @@ DIALECT = Dialect(
     inline_indexes=True,
     unique_index_is_key=True,
     use_names_schema=True,
+    restrict_is_no_action=True,
     commands=r"DELIMITER\b|source\s|\\\.|USE\s+`?\w+`?\s*$",
     identity_types=frozenset({"serial"}),
     canonical_type=canonical_type,

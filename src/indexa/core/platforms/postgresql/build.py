@@ -161,7 +161,7 @@ class CatalogReading:
                     len(columns) + 1,
                     intern(type_),
                     nullable,
-                    None if generated else default,
+                    None if generated or (default and default.startswith("NULL::")) else default,
                     comment or "",
                     _IDENTITY[identity],
                     default if generated else None,

@@ -57,6 +57,9 @@ def _worded(base: str, arguments: str, rest: str) -> str:
     return f"{base}{arguments}{' ' + rest if rest else ''}"
 
 
+_TRUTHS = {"t": "true", "true": "true", "1": "true", "yes": "true", "y": "true", "on": "true"} | dict.fromkeys(
+    ("f", "false", "0", "no", "n", "off"), "false"
+)
 _NUMBER = re.compile(r"-?\d+(\.\d+)?$")
 _PLAIN_WORDS = {"true", "false", "current_timestamp", "current_date", "current_user", "current_time", "session_user", "localtimestamp"}
 
@@ -65,6 +68,11 @@ def canonical_default(text: str, type_: str) -> str:
     """Word a default as the catalog does, where that is certain: a bare string gets its column's type."""
     if text.startswith("'") and text.endswith("'") and text.count("'") == 2 + 2 * text[1:-1].count("''"):
         base = re.sub(r"\([^)]*\)", "", type_)
+        said = text[1:-1]
+        if base in ("smallint", "integer", "bigint", "numeric", "real", "double precision") and re.fullmatch(r"\d+(\.\d+)?", said):
+            return said
+        if base == "boolean" and said.lower() in _TRUTHS:
+            return _TRUTHS[said.lower()]
         return f"{text}::{base}"
     if text.upper() in {word.upper() for word in _PLAIN_WORDS}:
         return text.upper() if text.lower().startswith(("current", "session", "local")) else text.lower()
@@ -72,6 +80,8 @@ def canonical_default(text: str, type_: str) -> str:
         text = text[1:-1].strip()
     if _NUMBER.match(text) and text.startswith("-"):
         return f"'{text}'::{'numeric' if '.' in text else 'integer'}"
+    if re.fullmatch(r"nextval\s*\(\s*'[^']+'::text\s*\)", text, re.I):
+        return re.sub(r"^nextval\s*\(\s*('[^']+'::text)\s*\)$", r"nextval((\1)::regclass)", text, flags=re.I)
     if re.fullmatch(r"[A-Za-z_]\w*\(\)", text):
         return text.lower()
     return text
