@@ -58,13 +58,15 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     is_builtin: Callable[[str], bool] = bool
     """Whether a type is the platform's own, not one that the script makes."""
     identity_default: Literal["always", "by default"] = "by default"
-    names_constraints: Literal["", "postgresql", "mysql"] = ""
+    names_constraints: Literal["", "postgresql", "mysql", "duckdb"] = ""
     """The rule by which the platform names constraints that have no name."""
     bare_default: str = ""
     """What DEFAULT without an expression stands for; "" where it is not allowed."""
     primary_key_may_be_null: bool = False
     restrict_is_no_action: bool = False
     """Whether the two actions are one to the platform."""
+    index_method: str = "btree"
+    """How an index works where its statement does not say."""
     signs: tuple[tuple[str, int], ...] = ()
     """Patterns that speak for this dialect, each with its weight; a negative weight speaks against it."""
     parser: str = ""

@@ -34,7 +34,7 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
             _name_constraints(script, draft.table)
     for draft in script.drafts.values():
         for index in draft.table.indexes:
-            index.method = index.method or "btree"
+            index.method = index.method or script.dialect.index_method
     _qualify_types(script)
     if script.dialect.names_constraints == "postgresql":
         _qualify_sequences(script)
@@ -99,6 +99,7 @@ def _name_constraints(script: Script, table: Table) -> None:
     if script.dialect.names_constraints == "mysql":
         _name_like_mysql(table)
         return
+    ours = script.dialect.names_constraints == "duckdb"  # there the names hold all columns, those referred to as well
     taken = {key.name for key in table.unique} | {check.name for check in table.checks} | {f.name for f in table.foreign_keys}
 
     def free(base: str) -> str:
@@ -112,11 +113,13 @@ def _name_constraints(script: Script, table: Table) -> None:
     if table.primary_key:  # a unique key over the very same columns is dropped by the platform
         table.unique = [key for key in table.unique if key.name or key.columns != table.primary_key.columns]
     if table.primary_key and not table.primary_key.name:
-        table.primary_key.name = free(made_name(table.name, "", "pkey"))
+        table.primary_key.name = free(made_name(table.name, "_".join(table.primary_key.columns) if ours else "", "pkey"))
     for key in table.unique:
         key.name = key.name or free(made_name(table.name, "_".join(key.columns), "key"))
     for foreign in table.foreign_keys:
-        foreign.name = foreign.name or free(made_name(table.name, "_".join(foreign.columns), "fkey"))
+        foreign.name = foreign.name or free(
+            made_name(table.name, "_".join((*foreign.columns, *(foreign.ref_columns if ours else ()))), "fkey")
+        )
     for check in table.checks:
         if not check.name:
             words = set(re.findall(r"\w+", check.expression.lower()))

@@ -251,7 +251,7 @@ def _create(cursor: Cursor, script: Script) -> None:
             objects.create_type(cursor, script)
     elif kind == "DOMAIN":
         objects.create_domain(cursor, script)
-    elif kind in ("FUNCTION", "PROCEDURE", "PROC", "AGGREGATE", "EVENT"):
+    elif kind in ("FUNCTION", "PROCEDURE", "PROC", "AGGREGATE", "EVENT", "MACRO"):
         objects.create_routine(cursor, script, kind, whole=cursor.statement.text)
     elif kind == "PACKAGE":
         if cursor.take("BODY"):
@@ -295,7 +295,7 @@ _KINDS_NOT_HELD = {
     "COLLATION": "collations", "LANGUAGE": "languages", "STATISTICS": "statistics", "PUBLICATION": "publications", "ACCESS": "policies",
     "SUBSCRIPTION": "publications", "TEXT": "text search", "STAGE": "stages", "WAREHOUSE": "warehouses", "STREAM": "streams", "TASK": "tasks",
     "PIPE": "pipes", "FILE": "file formats", "LOGIN": "roles and users", "PARTITION": "partition functions", "DIRECTORY": "directories",
-    "LINK": "links", "LOGFILE": "storage", "BUFFERPOOL": "storage", "MACRO": "macros", "PROFILE": "roles and users", "CERTIFICATE": "keys",
+    "LINK": "links", "LOGFILE": "storage", "BUFFERPOOL": "storage", "PROFILE": "roles and users", "CERTIFICATE": "keys",
     "EXCEPTION": "exceptions", "JOIN": "join indexes", "CLUSTER": "storage", "MODEL": "models", "CATALOG": "catalogs", "DEFAULT": "defaults",
     "STOGROUP": "storage", "ALIAS": "synonyms", "VARIABLE": "variables", "SERVICE": "services", "CONVERSION": "conversions", "KEY": "keys",
     "TAG": "tags", "NETWORK": "policies", "MASKING": "policies", "FULLTEXT": "text search", "SECRET": "keys", "LIBRARY": "libraries",

@@ -4,12 +4,36 @@ from __future__ import annotations
 
 from indexa.core.scripts.dialect import Dialect
 
+_STANDARD = frozenset({"ANY", "BLOB", "INT", "INTEGER", "REAL", "TEXT"})
+
+
+def canonical_type(text: str) -> str:
+    """Keep a type as it is written, but for the engine's own words, which it writes in capitals."""
+    return text.upper() if text.upper() in _STANDARD else text
+
+
+def canonical_default(text: str, type_: str) -> str:
+    """Take off the brackets around an expression, as the engine does."""
+    del type_
+    inner = text[1:-1]
+    if not (text.startswith("(") and text.endswith(")")):
+        return text
+    depth = 0
+    for letter in inner:
+        depth += {"(": 1, ")": -1}.get(letter, 0)
+        if depth < 0:
+            return text
+    return inner.strip()
+
+
 DIALECT = Dialect(
     name="sqlite",
     default_schema="main",
     identifier_quotes='"`[',
     commands=r"\.\w",
     primary_key_may_be_null=True,
+    canonical_type=canonical_type,
+    canonical_default=canonical_default,
     signs=(
         (r"\bPRAGMA\b", 10), (r"\bAUTOINCREMENT\b", 10), (r"\bWITHOUT ROWID\b", 10), (r"\bsqlite_", 10), (r"^BEGIN TRANSACTION;", 3),
         (r"\bUSING fts\d\b", 10), (r"\bCREATE VIRTUAL TABLE\b", 8), (r"INTEGER PRIMARY KEY\b", 2), (r"\bENGINE\s*=", -8), (r"\bOWNER TO\b", -8),
