@@ -46,7 +46,9 @@ class CatalogBuilder:
         """Put a line on the receipt."""
         self._notes.append(Note(fate, kind, reason, count, place))
 
-    def finish(self, schemas: Iterable[SchemaInfo] = (), offered: Iterable[str] = OBJECT_KINDS) -> tuple[Model, Receipt]:
+    def finish(
+        self, schemas: Iterable[SchemaInfo] = (), offered: Iterable[str] = OBJECT_KINDS
+    ) -> tuple[Model, Receipt]:
         """Return the model and its receipt; references are checked and what was not chosen is named."""
         model = self.model
         model.tables = list(self._tables.values())
@@ -71,7 +73,9 @@ class CatalogBuilder:
             for foreign in table.foreign_keys:
                 target = self._tables.get((foreign.ref_schema, foreign.ref_table))
                 if target is None:
-                    outside.add(f"{foreign.ref_schema}.{foreign.ref_table}" if foreign.ref_schema else foreign.ref_table)
+                    outside.add(
+                        f"{foreign.ref_schema}.{foreign.ref_table}" if foreign.ref_schema else foreign.ref_table
+                    )
                 elif not foreign.ref_columns:
                     foreign.ref_columns = target.primary_key.columns if target.primary_key else foreign.columns
             whole = [foreign for foreign in table.foreign_keys if len(foreign.columns) == len(foreign.ref_columns)]
@@ -87,5 +91,11 @@ class CatalogBuilder:
                 foreign.ref_columns = foreign.columns
                 whole.append(foreign)
         if len(whole) < len(all_):
-            self.note("left out", "foreign keys", "They pair columns that are not of one number.", len(all_) - len(whole), table.full_name)
+            self.note(
+                "left out",
+                "foreign keys",
+                "They pair columns that are not of one number.",
+                len(all_) - len(whole),
+                table.full_name,
+            )
         table.foreign_keys = whole

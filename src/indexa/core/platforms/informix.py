@@ -14,8 +14,8 @@ def canonical_type(text: str) -> str:
 DIALECT = Dialect(
     name="informix",
     fold="lower",
-    double_quoted_strings=False,
-    use_names_schema=False,
+    brace_comments=True,
+    bodies="end",
     identity_types=frozenset({"serial", "serial8", "bigserial"}),
     canonical_type=canonical_type,
     signs=(
@@ -23,4 +23,9 @@ DIALECT = Dialect(
         (r"\"informix\"\.", 20), (r"\bEND PROCEDURE\b", 5), (r"^\{", 3),
     ),
 )  # fmt: skip
-PLATFORM = Platform(name="informix", label="Informix", dialect=DIALECT, kinds=("tables", "views", "types", "sequences", "routines", "triggers"))
+PLATFORM = Platform(
+    name="informix",
+    label="Informix",
+    dialect=DIALECT,
+    kinds=("tables", "views", "types", "sequences", "routines", "triggers"),
+)

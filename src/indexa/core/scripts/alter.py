@@ -2,21 +2,92 @@
 
 from __future__ import annotations
 
+import copy
+
 from indexa.core.errors import CoreError
 from indexa.core.model import Key
 from indexa.core.scripts.columns import ColumnReading, expression_end, set_default, type_end
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
+from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.sequences import identity_sequence
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.tables import become_partition, is_constraint, table_constraint
 
 _SILENT = frozenset(
-    "OWNER ENABLE DISABLE CLUSTER REPLICA FORCE NOFORCE ALLOW LOCK ALGORITHM ENGINE AUTO_INCREMENT DEFAULT CONVERT ORDER SET "
-    "RESET CHECK NOCHECK MOVE LOGGING NOLOGGING PARALLEL NOPARALLEL CACHE NOCACHE COMPRESS NOCOMPRESS TABLESPACE PCTFREE "
-    "REBUILD APPEND ROW_FORMAT CHARACTER COLLATE VALIDATE INITRANS STORAGE ACTIVATE DATA PCTUSED MONITORING SWITCH READ LOCKSIZE "
-    "VOLATILE LOG TYPE UNSET SUSPEND RESUME SHRINK TOUCH UPGRADE DISCARD IMPORT OPTIMIZE ANALYZE REPAIR COALESCE TRUNCATE "
-    "EXCHANGE SPLIT MERGE PARTITION GRANT REVOKE STATISTICS ROW CHECKSUM DISTSTYLE".split()
+    [
+        "OWNER",
+        "ENABLE",
+        "DISABLE",
+        "CLUSTER",
+        "REPLICA",
+        "FORCE",
+        "NOFORCE",
+        "ALLOW",
+        "LOCK",
+        "ALGORITHM",
+        "ENGINE",
+        "AUTO_INCREMENT",
+        "DEFAULT",
+        "CONVERT",
+        "ORDER",
+        "SET",
+        "RESET",
+        "CHECK",
+        "NOCHECK",
+        "MOVE",
+        "LOGGING",
+        "NOLOGGING",
+        "PARALLEL",
+        "NOPARALLEL",
+        "CACHE",
+        "NOCACHE",
+        "COMPRESS",
+        "NOCOMPRESS",
+        "TABLESPACE",
+        "PCTFREE",
+        "REBUILD",
+        "APPEND",
+        "ROW_FORMAT",
+        "CHARACTER",
+        "COLLATE",
+        "VALIDATE",
+        "INITRANS",
+        "STORAGE",
+        "ACTIVATE",
+        "DATA",
+        "PCTUSED",
+        "MONITORING",
+        "SWITCH",
+        "READ",
+        "LOCKSIZE",
+        "VOLATILE",
+        "LOG",
+        "TYPE",
+        "UNSET",
+        "SUSPEND",
+        "RESUME",
+        "SHRINK",
+        "TOUCH",
+        "UPGRADE",
+        "DISCARD",
+        "IMPORT",
+        "OPTIMIZE",
+        "ANALYZE",
+        "REPAIR",
+        "COALESCE",
+        "TRUNCATE",
+        "EXCHANGE",
+        "SPLIT",
+        "MERGE",
+        "PARTITION",
+        "GRANT",
+        "REVOKE",
+        "STATISTICS",
+        "ROW",
+        "CHECKSUM",
+        "DISTSTYLE",
+    ]
 )
 
 
@@ -35,6 +106,8 @@ def alter_table(cursor: Cursor, script: Script) -> None:
             place = f"{full}, line {cursor.statement.line_of(start)}"
             script.note("left out", "statements", f"It changes a table that is not in the script: {words[:60]}", place)
         return
+    if script.dialect.names_constraints != "mysql":  # the names that an action may speak of
+        name_constraints(script.dialect, draft.table)
     while cursor.now not in ("", ";"):
         at = cursor.i
         try:
@@ -69,7 +142,7 @@ def _action(cursor: Cursor, script: Script, draft: Draft) -> None:
     elif word == "DROP":
         cursor.i += 1
         _drop(cursor, script, draft)
-    elif word == "ALTER":
+    elif word == "ALTER" or (word == "COLUMN" and cursor.up[cursor.i - 1] == ","):
         cursor.i += 1
         _alter(cursor, script, draft)
     elif word in ("MODIFY", "CHANGE"):
@@ -157,8 +230,37 @@ def _add(cursor: Cursor, script: Script, draft: Draft) -> None:
 
 
 _ACTIONS = frozenset(
-    "ADD DROP ALTER MODIFY CHANGE RENAME SET OWNER ENABLE DISABLE ENGINE AUTO_INCREMENT DEFAULT CONVERT COMMENT ALGORITHM LOCK "
-    "ORDER VALIDATE ATTACH DETACH INHERIT NO CLUSTER REPLICA FORCE CHARACTER COLLATE ROW_FORMAT".split()
+    [
+        "ADD",
+        "DROP",
+        "ALTER",
+        "MODIFY",
+        "CHANGE",
+        "RENAME",
+        "SET",
+        "OWNER",
+        "ENABLE",
+        "DISABLE",
+        "ENGINE",
+        "AUTO_INCREMENT",
+        "DEFAULT",
+        "CONVERT",
+        "COMMENT",
+        "ALGORITHM",
+        "LOCK",
+        "ORDER",
+        "VALIDATE",
+        "ATTACH",
+        "DETACH",
+        "INHERIT",
+        "NO",
+        "CLUSTER",
+        "REPLICA",
+        "FORCE",
+        "CHARACTER",
+        "COLLATE",
+        "ROW_FORMAT",
+    ]
 )
 
 
@@ -166,7 +268,12 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
     if cursor.now == "DEFAULT" or (cursor.now == "CONSTRAINT" and cursor.ahead(2) == "DEFAULT"):
         _add_default(cursor, script, draft)
         return
-    if is_constraint(cursor, script) or cursor.now in ("INDEX", "KEY") and cursor.ahead(2) == "(":
+    if cursor.now == "CONSTRAINT" and cursor.ahead(1) == "(":  # the name stands behind
+        cursor.i += 2
+        table_constraint(cursor, script, draft)
+        cursor.take(")")
+        return
+    if is_constraint(cursor, script) or (cursor.now in ("INDEX", "KEY") and cursor.ahead(2) == "("):
         if _using_index(cursor, script, draft):
             return
         table_constraint(cursor, script, draft)
@@ -186,6 +293,9 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
     if script.column(draft, reading.column.name):
         raise NotUnderstoodError(f"the column {reading.column.name} is there already", cursor.i - 1)
     column = reading.read()
+    for child in script.children(draft.table.full_name):
+        if not script.column(child, column.name):
+            child.add(copy.copy(column), script.dialect.key(column.name))
     if cursor.statement.has_comments():
         remark_columns(cursor.statement, draft)
     if cursor.now in ("FIRST", "AFTER"):
@@ -255,7 +365,9 @@ def _drop(cursor: Cursor, script: Script, draft: Draft) -> None:
     if cursor.take("PRIMARY", "KEY"):
         table.primary_key = None
         cursor.take_any(("CASCADE", "RESTRICT"))
-    elif cursor.now in ("CONSTRAINT", "INDEX", "CHECK") or (cursor.now in ("KEY", "FOREIGN", "UNIQUE") and cursor.ahead(1) != "("):
+    elif cursor.now in ("CONSTRAINT", "INDEX", "CHECK") or (
+        cursor.now in ("KEY", "FOREIGN", "UNIQUE") and cursor.ahead(1) != "("
+    ):
         cursor.i += 2 if cursor.now == "FOREIGN" else 1
         while True:
             cursor.take("IF", "EXISTS")
@@ -304,20 +416,16 @@ def _drop_column(cursor: Cursor, script: Script, draft: Draft) -> None:
 
 def _drop_named(script: Script, draft: Draft, wanted: str) -> None:
     table, key = draft.table, script.dialect.key
-    if table.primary_key and (key(table.primary_key.name) == wanted or wanted == key(f"{table.name}_pkey")):
+    if table.primary_key and key(table.primary_key.name) == wanted:
         table.primary_key = None
         return
     table.unique = [one for one in table.unique if key(one.name) != wanted]
     table.checks = [one for one in table.checks if key(one.name) != wanted]
     table.exclusions = [one for one in table.exclusions if key(one.name) != wanted]
     table.indexes = [one for one in table.indexes if key(one.name) != wanted]
-    for ref in [ref for ref in draft.references if key(ref.key.name) == wanted or _usual_name(draft, ref.key.columns) == wanted]:
+    for ref in [ref for ref in draft.references if key(ref.key.name) == wanted]:
         draft.references.remove(ref)
         table.foreign_keys.remove(ref.key)
-
-
-def _usual_name(draft: Draft, columns: tuple[str, ...]) -> str:
-    return f"{draft.table.name}_{'_'.join(columns)}_fkey".lower()
 
 
 def _alter(cursor: Cursor, script: Script, draft: Draft) -> None:
@@ -515,4 +623,3 @@ def rename_tables(cursor: Cursor, script: Script) -> None:
             script.rename(draft, new_schema or draft.table.schema, new)
         if not cursor.take(","):
             return
-

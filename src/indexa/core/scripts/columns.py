@@ -6,33 +6,261 @@ from collections.abc import Callable
 from sys import intern
 from typing import TypeAlias
 
-from indexa.core.model.parts import NO_ACTION, KeyAction, MatchType
 from indexa.core.model import Check, Column, ForeignKey, Key
+from indexa.core.model.parts import NO_ACTION, KeyAction, MatchType
 from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.sequences import identity_sequence, serial_sequence
 from indexa.core.scripts.state import Draft, Script
 
 _ENDS_TYPE = frozenset(
-    "NOT NULL DEFAULT PRIMARY UNIQUE REFERENCES CHECK CONSTRAINT COLLATE GENERATED IDENTITY AUTO_INCREMENT AUTOINCREMENT "
-    "COMMENT AS ON CHARSET ENCODE DISTKEY SORTKEY KEY VISIBLE INVISIBLE FORMAT TITLE COMPRESS CASESPECIFIC UPPERCASE "
-    "OPTIONS MASKING MASKED TAG SPARSE ROWGUIDCOL FILESTREAM COMPUTED COMPUTE STORED VIRTUAL PERSISTED STORAGE COMPRESSION "
-    "ENABLE DISABLE INLINE LOGGED USING SERIAL_DEFAULT HIDDEN IMPLICITLY AUTO_RANDOM SRID COLUMN_FORMAT POLICY EXTERNAL "
-    "PUT RELY NORELY DEFERRABLE INITIALLY FOREIGN PROJECTION EPHEMERAL START SORT CODEC TTL ANNOTATIONS , )".split()
+    [
+        "NOT",
+        "NULL",
+        "DEFAULT",
+        "PRIMARY",
+        "UNIQUE",
+        "REFERENCES",
+        "CHECK",
+        "CONSTRAINT",
+        "COLLATE",
+        "GENERATED",
+        "IDENTITY",
+        "AUTO_INCREMENT",
+        "AUTOINCREMENT",
+        "COMMENT",
+        "AS",
+        "ON",
+        "CHARSET",
+        "ENCODE",
+        "DISTKEY",
+        "SORTKEY",
+        "KEY",
+        "VISIBLE",
+        "INVISIBLE",
+        "FORMAT",
+        "TITLE",
+        "COMPRESS",
+        "CASESPECIFIC",
+        "UPPERCASE",
+        "OPTIONS",
+        "MASKING",
+        "MASKED",
+        "TAG",
+        "SPARSE",
+        "ROWGUIDCOL",
+        "FILESTREAM",
+        "COMPUTED",
+        "COMPUTE",
+        "STORED",
+        "VIRTUAL",
+        "PERSISTED",
+        "STORAGE",
+        "COMPRESSION",
+        "ENABLE",
+        "DISABLE",
+        "INLINE",
+        "LOGGED",
+        "USING",
+        "SERIAL_DEFAULT",
+        "HIDDEN",
+        "IMPLICITLY",
+        "AUTO_RANDOM",
+        "SRID",
+        "COLUMN_FORMAT",
+        "POLICY",
+        "EXTERNAL",
+        "PUT",
+        "RELY",
+        "NORELY",
+        "DEFERRABLE",
+        "INITIALLY",
+        "FOREIGN",
+        "PROJECTION",
+        "EPHEMERAL",
+        "START",
+        "SORT",
+        "CODEC",
+        "TTL",
+        "ANNOTATIONS",
+        ",",
+        ")",
+    ]
 ) | {""}
+_GOES_ON = frozenset(
+    [
+        "PRECISION",
+        "VARYING",
+        "UNSIGNED",
+        "SIGNED",
+        "ZEROFILL",
+        "LARGE",
+        "OBJECT",
+        "TIME",
+        "ZONE",
+        "WITH",
+        "WITHOUT",
+        "LOCAL",
+        "YEAR",
+        "MONTH",
+        "DAY",
+        "HOUR",
+        "MINUTE",
+        "SECOND",
+        "FRACTION",
+        "TO",
+        "FOR",
+        "SBCS",
+        "MIXED",
+        "BIT",
+        "DATA",
+        "RAW",
+        "VARCHAR",
+        "VARBINARY",
+        "CHARACTER",
+        "CHAR",
+        "INT",
+        "BIG",
+        "SUB_TYPE",
+        "TEXT",
+        "BINARY",
+        "SEGMENT",
+        "SIZE",
+        "ARRAY",
+        "OF",
+        "LATIN",
+        "BYTE",
+        "ASCII",
+        "UNICODE",
+        "LONG",
+        "OCTETS",
+        "CODEUNITS32",
+        "CCSID",
+        "EBCDIC",
+        "INTEGER",
+        "DOUBLE",
+        "ROWID",
+        "SETOF",
+    ]
+)
+"""Words that may follow the first of a type; any other word begins a clause."""
 _ENDS_DEFAULT = frozenset(
-    "NOT NULL PRIMARY UNIQUE REFERENCES CHECK CONSTRAINT COLLATE GENERATED IDENTITY AUTO_INCREMENT AUTOINCREMENT COMMENT "
-    "ON CHARSET ENCODE DISTKEY SORTKEY KEY VISIBLE INVISIBLE FORMAT TITLE COMPRESS CASESPECIFIC UPPERCASE OPTIONS MASKING "
-    "TAG SPARSE ROWGUIDCOL STORAGE COMPRESSION ENABLE DISABLE INLINE INVISIBLE HIDDEN FOREIGN COLUMN_FORMAT AFTER FIRST "
-    "RELY NORELY DEFERRABLE FOR EXTERNAL ANNOTATIONS , )".split()
+    [
+        "NOT",
+        "NULL",
+        "PRIMARY",
+        "UNIQUE",
+        "REFERENCES",
+        "CHECK",
+        "CONSTRAINT",
+        "COLLATE",
+        "GENERATED",
+        "IDENTITY",
+        "AUTO_INCREMENT",
+        "AUTOINCREMENT",
+        "COMMENT",
+        "ON",
+        "CHARSET",
+        "ENCODE",
+        "DISTKEY",
+        "SORTKEY",
+        "KEY",
+        "VISIBLE",
+        "INVISIBLE",
+        "FORMAT",
+        "TITLE",
+        "COMPRESS",
+        "CASESPECIFIC",
+        "UPPERCASE",
+        "OPTIONS",
+        "MASKING",
+        "TAG",
+        "SPARSE",
+        "ROWGUIDCOL",
+        "STORAGE",
+        "COMPRESSION",
+        "ENABLE",
+        "DISABLE",
+        "INLINE",
+        "INVISIBLE",
+        "HIDDEN",
+        "FOREIGN",
+        "COLUMN_FORMAT",
+        "AFTER",
+        "FIRST",
+        "RELY",
+        "NORELY",
+        "DEFERRABLE",
+        "FOR",
+        "EXTERNAL",
+        "ANNOTATIONS",
+        ",",
+        ")",
+    ]
 ) | {""}
+_SEQUENCE_WORDS = frozenset(
+    [
+        "MINVALUE",
+        "MAXVALUE",
+        "START",
+        "INCREMENT",
+        "CACHE",
+        "NOCACHE",
+        "ORDER",
+        "NOORDER",
+        "CYCLE",
+        "NOCYCLE",
+        "KEEP",
+        "NOKEEP",
+        "SCALE",
+        "NOSCALE",
+        "NOMINVALUE",
+        "NOMAXVALUE",
+    ]
+)
 _TIME_WORDS = frozenset({"TIME", "LOCAL", "TIMEZONE"})
 _QUIET = frozenset(
-    "VISIBLE INVISIBLE HIDDEN ENABLE DISABLE VALIDATE NOVALIDATE RELY NORELY ENFORCED SPARSE ROWGUIDCOL FILESTREAM KEY "
-    "CASESPECIFIC UPPERCASE STORED PERSISTED VIRTUAL LOGGED COMPACT IMPLICITLY CLUSTERED NONCLUSTERED HASH ASC DESC "
-    "DEFERRED IMMEDIATE DISTKEY SORTKEY DROP LOCAL ALWAYS INTERNAL ASCENDING DESCENDING".split()
+    [
+        "VISIBLE",
+        "INVISIBLE",
+        "HIDDEN",
+        "ENABLE",
+        "DISABLE",
+        "VALIDATE",
+        "NOVALIDATE",
+        "RELY",
+        "NORELY",
+        "ENFORCED",
+        "SPARSE",
+        "ROWGUIDCOL",
+        "FILESTREAM",
+        "KEY",
+        "CASESPECIFIC",
+        "UPPERCASE",
+        "STORED",
+        "PERSISTED",
+        "VIRTUAL",
+        "LOGGED",
+        "COMPACT",
+        "IMPLICITLY",
+        "CLUSTERED",
+        "NONCLUSTERED",
+        "HASH",
+        "ASC",
+        "DESC",
+        "DEFERRED",
+        "IMMEDIATE",
+        "DISTKEY",
+        "SORTKEY",
+        "DROP",
+        "LOCAL",
+        "ALWAYS",
+        "INTERNAL",
+        "ASCENDING",
+        "DESCENDING",
+    ]
 )
 _WITH_ARGUMENT = frozenset(
-    "ENCODE STORAGE COMPRESSION FORMAT TITLE COLUMN_FORMAT SRID TAG POLICY FILLFACTOR".split()
+    ["ENCODE", "STORAGE", "COMPRESSION", "FORMAT", "TITLE", "COLUMN_FORMAT", "SRID", "TAG", "POLICY", "FILLFACTOR"]
 )
 _ENDS_COLUMN = frozenset({",", ")", "", ";", "AFTER", "FIRST"})
 
@@ -42,7 +270,7 @@ Handler: TypeAlias = Callable[["ColumnReading"], None]
 class ColumnReading:
     """Reads one column from its name on. What it can't make out is noted, and the column stays."""
 
-    __slots__ = ("cursor", "draft", "script", "column", "constraint", "nullable_said", "implicit", "foreign")
+    __slots__ = ("column", "constraint", "cursor", "draft", "foreign", "implicit", "nullable_said", "script")
 
     def __init__(self, cursor: Cursor, draft: Draft, script: Script) -> None:
         self.cursor, self.draft, self.script = cursor, draft, script
@@ -71,6 +299,10 @@ class ColumnReading:
 
     def set_type(self, text: str) -> None:
         """Take a type in the wording of the platform's catalog, with what it brings along."""
+        known = self.script.types.get(text)
+        if known is not None:
+            self.column.type = known
+            return
         dialect, column = self.script.dialect, self.column
         bare = text.lower()
         serial = dialect.serials.get(bare)
@@ -83,9 +315,11 @@ class ColumnReading:
             else:
                 column.identity = "by default"
             return
+        column.type = intern(dialect.canonical_type(text))
         if bare.split("(")[0] in dialect.identity_types:
             column.identity = "by default"
-        column.type = intern(dialect.canonical_type(text))
+        else:
+            self.script.types[text] = column.type
 
     def read_clauses(self) -> None:
         """Read clause after clause."""
@@ -135,7 +369,7 @@ class ColumnReading:
 def type_end(cursor: Cursor) -> int:
     """Return the place behind the type that begins at the cursor; the same place where there is none."""
     up, at = cursor.up, cursor.i
-    first = up[at]
+    first, any_words = up[at], cursor.dialect.any_type_words
     if first in _ENDS_TYPE and not (first == "ENUM" or (first == "SET" and up[at + 1] == "(")):
         return at
     while True:
@@ -149,11 +383,13 @@ def type_end(cursor: Cursor) -> int:
         token = up[at]
         if token in _ENDS_TYPE:
             return at
+        if token[0].isalpha() and token not in _GOES_ON and not any_words and up[at - 1] != ".":
+            return at
         if token == "WITH" and up[at + 1] not in _TIME_WORDS:
             return at
         if (token == "CHARACTER" and up[at + 1] == "SET") or (token == "FOR" and up[at + 2] != "DATA"):
             return at
-        if token == "SET" or token in ("AFTER", "FIRST") and not up[at + 1] == "TO":
+        if token == "SET" or (token in ("AFTER", "FIRST") and up[at + 1] != "TO"):
             return at
 
 
@@ -203,9 +439,15 @@ def _not(reading: ColumnReading) -> None:
     elif cursor.take("VALID"):
         if reading.foreign:
             reading.foreign.validated = False
-    elif cursor.take("DEFERRABLE") or cursor.take("CASESPECIFIC") or cursor.take("ENFORCED") or cursor.take("LOGGED"):
-        pass
-    elif cursor.take("FOR", "REPLICATION") or cursor.take("VISIBLE") or cursor.take("HIDDEN"):
+    elif (
+        cursor.take("DEFERRABLE")
+        or cursor.take("CASESPECIFIC")
+        or cursor.take("ENFORCED")
+        or cursor.take("LOGGED")
+        or cursor.take("FOR", "REPLICATION")
+        or cursor.take("VISIBLE")
+        or cursor.take("HIDDEN")
+    ):
         pass
     else:
         cursor.i += 1
@@ -234,6 +476,9 @@ def _default(reading: ColumnReading) -> None:
 def set_default(script: Script, column: Column, text: str) -> None:
     """Take a default over in the catalog's wording; a default of NULL is none."""
     canonical = script.dialect.canonical_default
+    if text.lower().startswith('"identity"('):
+        column.identity = "always"
+        return
     if text.upper() == "NULL" or text.upper().startswith("NULL::"):
         column.default = None
         return
@@ -265,10 +510,9 @@ def _references(reading: ColumnReading) -> None:
     )
 
 
-def references(
-    cursor: Cursor, script: Script, draft: Draft, columns: tuple[str, ...], name: str
-) -> ForeignKey:
+def references(cursor: Cursor, script: Script, draft: Draft, columns: tuple[str, ...], name: str) -> ForeignKey:
     """Read what follows REFERENCES and add the foreign key."""
+    cursor.take("WITH", "NO", "CHECK", "OPTION") or cursor.take("WITH", "CHECK", "OPTION")
     schema, table = cursor.qualified()
     ref_columns = cursor.names_group() if cursor.now == "(" else ()
     foreign = ForeignKey(name=name, columns=columns, ref_schema=schema, ref_table=table, ref_columns=ref_columns)
@@ -290,7 +534,11 @@ def _foreign_tail(cursor: Cursor, foreign: ForeignKey) -> None:
         elif cursor.now == "MATCH" and cursor.ahead(1) in matches:
             foreign.match = matches[cursor.ahead(1)]
             cursor.i += 2
-        elif cursor.take("NOT", "DEFERRABLE") or cursor.take("NOT", "ENFORCED") or cursor.take("NOT", "FOR", "REPLICATION"):
+        elif (
+            cursor.take("NOT", "DEFERRABLE")
+            or cursor.take("NOT", "ENFORCED")
+            or cursor.take("NOT", "FOR", "REPLICATION")
+        ):
             pass
         elif cursor.take("DEFERRABLE"):
             foreign.deferrable = True
@@ -298,9 +546,7 @@ def _foreign_tail(cursor: Cursor, foreign: ForeignKey) -> None:
             foreign.deferrable = foreign.initially_deferred = True
         elif cursor.take("INITIALLY", "IMMEDIATE"):
             pass
-        elif cursor.take("NOT", "VALID"):
-            foreign.validated = False
-        elif cursor.take("DISABLE") or cursor.take("NOVALIDATE"):
+        elif cursor.take("NOT", "VALID") or cursor.take("DISABLE") or cursor.take("NOVALIDATE"):
             foreign.validated = False
         elif cursor.now in ("ENABLE", "VALIDATE", "RELY", "NORELY", "ENFORCED") or (
             cursor.now in ("DISABLE", "ENABLE") and cursor.ahead(1) == "QUERY"
@@ -333,8 +579,8 @@ def key_tail(cursor: Cursor, key: Key | None, script: Script) -> None:
     """Read what may follow a primary or unique key: its index, its options, when it is checked."""
     while True:
         word = cursor.now
-        if word == "USING" and cursor.ahead(1) == "INDEX":
-            cursor.i += 2
+        if word == "USING" and "INDEX" in (cursor.ahead(1), cursor.ahead(2)):
+            cursor.i += 2 if cursor.ahead(1) == "INDEX" else 3
             cursor.take("TABLESPACE")
             if cursor.now == "(":
                 cursor.skip_group()
@@ -343,10 +589,7 @@ def key_tail(cursor: Cursor, key: Key | None, script: Script) -> None:
             _storage_words(cursor)
         elif word == "USING":
             cursor.i += 2
-        elif word == "WITH" and cursor.ahead(1) == "(":
-            cursor.i += 1
-            cursor.skip_group()
-        elif word == "INCLUDE" and cursor.ahead(1) == "(":
+        elif (word == "WITH" and cursor.ahead(1) == "(") or (word == "INCLUDE" and cursor.ahead(1) == "("):
             cursor.i += 1
             cursor.skip_group()
         elif word == "WITH" and cursor.ahead(1) == "FILLFACTOR":
@@ -379,8 +622,24 @@ def key_tail(cursor: Cursor, key: Key | None, script: Script) -> None:
             cursor.take("=")
             cursor.i += 1
         elif word in (
-            "CLUSTERED NONCLUSTERED ENABLE DISABLE VALIDATE NOVALIDATE RELY NORELY ENFORCED ASC DESC VISIBLE "
-            "INVISIBLE AUTOINCREMENT_ DISABLED HASH".split()
+            [
+                "CLUSTERED",
+                "NONCLUSTERED",
+                "ENABLE",
+                "DISABLE",
+                "VALIDATE",
+                "NOVALIDATE",
+                "RELY",
+                "NORELY",
+                "ENFORCED",
+                "ASC",
+                "DESC",
+                "VISIBLE",
+                "INVISIBLE",
+                "AUTOINCREMENT_",
+                "DISABLED",
+                "HASH",
+            ]
         ):
             cursor.i += 1
         else:
@@ -388,7 +647,20 @@ def key_tail(cursor: Cursor, key: Key | None, script: Script) -> None:
 
 
 def _storage_words(cursor: Cursor) -> None:
-    stop = {",", ")", "", "ENABLE", "DISABLE", "DEFERRABLE", "NOT", "INITIALLY", "CONSTRAINT", "REFERENCES", "CHECK", "DEFAULT"}
+    stop = {
+        ",",
+        ")",
+        "",
+        "ENABLE",
+        "DISABLE",
+        "DEFERRABLE",
+        "NOT",
+        "INITIALLY",
+        "CONSTRAINT",
+        "REFERENCES",
+        "CHECK",
+        "DEFAULT",
+    }
     while cursor.now not in stop:
         if cursor.now == "(":
             cursor.skip_group()
@@ -448,7 +720,9 @@ def _charset(reading: ColumnReading) -> None:
     charset = "utf8mb3" if charset == "utf8" else charset
     if reading.script.dialect.inline_indexes:
         binary = cursor.take("BINARY")
-        reading.column.collation = f"{charset}_bin" if binary else {"latin1": "latin1_swedish_ci"}.get(charset, f"{charset}_general_ci")
+        reading.column.collation = (
+            f"{charset}_bin" if binary else {"latin1": "latin1_swedish_ci"}.get(charset, f"{charset}_general_ci")
+        )
 
 
 def _generated(reading: ColumnReading) -> None:
@@ -456,13 +730,12 @@ def _generated(reading: ColumnReading) -> None:
     by_default = cursor.take("BY", "DEFAULT")
     if not by_default:
         cursor.take("ALWAYS")
-    if cursor.take("ON", "NULL"):
-        pass
+    cursor.take("ON", "NULL")
+    if cursor.take("FOR", "EACH", "ROW", "ON", "UPDATE"):
+        column.nullable = False
     if not cursor.take("AS"):
         return
     if cursor.take("IDENTITY"):
-        if by_default and cursor.take("ON", "NULL"):
-            pass
         column.identity = "by default" if by_default else "always"
         column.nullable = False
         start = cursor.i
@@ -470,6 +743,11 @@ def _generated(reading: ColumnReading) -> None:
             cursor.skip_group()
         if reading.script.dialect.names_constraints == "postgresql":
             identity_sequence(reading.script, reading.draft, column, cursor, start)
+        while cursor.take_any(_SEQUENCE_WORDS):
+            cursor.take_any(("WITH", "BY", "VALUE"))
+            cursor.take("-")
+            if cursor.now.isdigit():
+                cursor.i += 1
     elif cursor.take("ROW"):
         cursor.take_any(("START", "END", "CHANGE"))
         cursor.take_any(("TIMESTAMP",))

@@ -2,10 +2,30 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, unquoted_string
 from indexa.core.scripts.state import Draft, Script
+
+_PLAIN = re.compile(
+    r"COMMENT ON COLUMN ([a-z_][a-z0-9_]*)\.([a-z_][a-z0-9_]*)\.([a-z_][a-z0-9_]*) IS '((?:[^'\\]++|'')*+)'\s*\Z"
+)
+
+
+def plain_column_comment(script: Script, text: str) -> bool:
+    """Take the form in which most comments of a dump come, without taking it apart; say whether it was that."""
+    found = _PLAIN.match(text)
+    if found is None or script.dialect.fold != "lower":
+        return False
+    draft = script.find(found[1], found[2])
+    column = script.column(draft, found[3]) if draft else None
+    if column is None:
+        return False
+    column.comment = found[4].replace("''", "'")
+    script.statements["COMMENT"] += 1
+    return True
+
 
 _TABLE_LIKE = frozenset({"TABLE", "VIEW", "FOREIGN", "MATERIALIZED", "PARTITIONED"})
 
@@ -14,12 +34,44 @@ def comment_on(cursor: Cursor, script: Script) -> None:
     """Read what follows COMMENT ON."""
     cursor.take("IF", "EXISTS")
     kind = cursor.now
-    if kind in _TABLE_LIKE or kind in ("COLUMN", "SCHEMA", "TYPE", "DOMAIN", "SEQUENCE", "INDEX", "CONSTRAINT", "TRIGGER"):
+    if kind in _TABLE_LIKE or kind in (
+        "COLUMN",
+        "SCHEMA",
+        "TYPE",
+        "DOMAIN",
+        "SEQUENCE",
+        "INDEX",
+        "CONSTRAINT",
+        "TRIGGER",
+    ):
         cursor.i += 1
         if kind in ("FOREIGN", "MATERIALIZED", "PARTITIONED"):
             cursor.i += 1
-    elif kind in ("DATABASE", "EXTENSION", "ROLE", "USER", "PROCEDURE", "FUNCTION", "AGGREGATE", "OPERATOR", "LANGUAGE", "CAST", "POLICY",
-                  "RULE", "COLLATION", "TEXT", "SERVER", "EVENT", "PUBLICATION", "TABLESPACE", "LARGE", "PACKAGE", "STAGE", "WAREHOUSE", "ACCESS"):
+    elif kind in (
+        "DATABASE",
+        "EXTENSION",
+        "ROLE",
+        "USER",
+        "PROCEDURE",
+        "FUNCTION",
+        "AGGREGATE",
+        "OPERATOR",
+        "LANGUAGE",
+        "CAST",
+        "POLICY",
+        "RULE",
+        "COLLATION",
+        "TEXT",
+        "SERVER",
+        "EVENT",
+        "PUBLICATION",
+        "TABLESPACE",
+        "LARGE",
+        "PACKAGE",
+        "STAGE",
+        "WAREHOUSE",
+        "ACCESS",
+    ):
         _other(cursor, script, kind)
         return
     else:  # "COMMENT ON name (column IS '...')" and "COMMENT ON name IS" of mainframe descent
@@ -54,7 +106,9 @@ def comment_on(cursor: Cursor, script: Script) -> None:
     elif kind in ("TYPE", "DOMAIN", "SEQUENCE"):
         _label_object(script, kind, path, said)
     elif kind == "INDEX":
-        owner = script.index_owner.get((script.dialect.key(path[-2] if len(path) > 1 else ""), script.dialect.key(path[-1])))
+        owner = script.index_owner.get(
+            (script.dialect.key(path[-2] if len(path) > 1 else ""), script.dialect.key(path[-1]))
+        )
         if owner in script.drafts:
             _label_part(script, script.drafts[owner], path[-1], said, trigger=False)
     else:
@@ -115,9 +169,8 @@ def _label_part(script: Script, draft: Draft, name: str, said: str, *, trigger: 
 
 def _label_object(script: Script, kind: str, path: list[str], said: str) -> None:
     key, model = script.dialect.key, script.model
-    pools: list[Any] = {"DOMAIN": [model.domains], "SEQUENCE": [model.sequences]}.get(
-        kind, [model.enums, model.composites, model.ranges, model.domains]
-    )
+    by_kind: dict[str, list[Any]] = {"DOMAIN": [model.domains], "SEQUENCE": [model.sequences]}
+    pools = by_kind.get(kind, [model.enums, model.composites, model.ranges, model.domains])
     for pool in pools:
         for one in pool:
             if key(one.name) == key(path[-1]) and (len(path) < 2 or key(one.schema) == key(path[-2])):

@@ -9,8 +9,8 @@ from indexa.core.scripts.dialect import Dialect
 from indexa.core.scripts.tokens import Statement
 
 _CLOSERS = {"(": ")", "[": "]", "{": "}"}
-_NO_SPACE_BEFORE = frozenset({",", ")", "(", "]", "[", ".", ";", "::", ">", "%"})
-_NO_SPACE_AFTER = frozenset({"(", "[", ".", "::", "<"})
+_NO_SPACE_BEFORE = frozenset({",", ")", "(", "]", "[", ".", ";", "::", ">", "%", "<"})
+_NO_SPACE_AFTER = frozenset({"(", "[", ".", "::", "<", ","})
 
 
 class NotUnderstoodError(CoreError):
@@ -26,12 +26,15 @@ class NotUnderstoodError(CoreError):
 class Cursor:
     """Walks over one statement's tokens. `i` is the place of the next token; past the end stands an empty one."""
 
-    __slots__ = ("before", "dialect", "end", "i", "raw", "statement", "up")
+    __slots__ = ("_fold", "before", "dialect", "end", "i", "raw", "statement", "up")
 
     def __init__(self, statement: Statement) -> None:
         self.statement = statement
-        self.raw, self.up, self.before = statement.raw, statement.up, statement.before
+        self.raw: tuple[str, ...] = statement.raw
+        self.up: list[str] = statement.up
+        self.before: tuple[str, ...] = statement.before
         self.dialect: Dialect = statement.dialect
+        self._fold = statement.dialect.fold
         self.i, self.end = 0, len(statement.up) - 1
 
     @property
@@ -74,9 +77,13 @@ class Cursor:
         if not raw:
             return False
         first = raw[0]
-        return first.isalpha() or first in "_@#" or (first in self.dialect.identifier_quotes and len(raw) > 1) or (
-            first == "'" and len(raw) > 2
-        ) or (first.isdigit() and not raw.isdigit() and "." not in raw)
+        return (
+            first.isalpha()
+            or first in "_@#"
+            or (first in self.dialect.identifier_quotes and len(raw) > 1)
+            or (first == "'" and len(raw) > 2)
+            or (first.isdigit() and not raw.isdigit() and "." not in raw)
+        )
 
     def plain_name(self, raw: str) -> str:
         """Return the name that a token stands for: unquoted, or folded as the dialect folds."""
@@ -97,9 +104,14 @@ class Cursor:
 
     def name(self) -> str:
         """Read one name."""
-        if not self.is_name():
-            raise NotUnderstoodError(f"a name was expected before “{self.raw[self.i][:40]}”", self.i)
         raw = self.raw[self.i]
+        first = raw[:1]
+        if first.isalpha() or first == "_":
+            self.i += 1
+            fold = self._fold
+            return raw if fold == "keep" else raw.lower() if fold == "lower" else raw.upper()
+        if not self.is_name():
+            raise NotUnderstoodError(f"a name was expected before “{raw[:40]}”", self.i)
         self.i += 1
         return self.plain_name(raw)
 
@@ -165,11 +177,15 @@ class Cursor:
         pieces: list[str] = []
         last = ""
         for token in self.raw[start:end]:
-            if last and token not in _NO_SPACE_BEFORE and last not in _NO_SPACE_AFTER and not (last == "," and False):
+            if last and token not in _NO_SPACE_BEFORE and last not in _NO_SPACE_AFTER:
                 pieces.append(" ")
             pieces.append(token)
             last = token
-        return "".join(pieces).replace(", ", ",")
+        return "".join(pieces)
+
+    def spaced_text(self, start: int, end: int) -> str:
+        """Return the tokens as written, with single spaces."""
+        return " ".join(self.text(start, end).split())
 
     def names_group(self) -> tuple[str, ...]:
         """Read a bracketed list of names; order, length and collation behind a name are passed over."""

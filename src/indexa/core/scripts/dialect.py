@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 
 Fold = Literal["lower", "upper", "keep"]
-Bodies = Literal["blocks", "slash", "go"]
+Bodies = Literal["blocks", "slash", "go", "end"]
 
 
 def _as_written(type_text: str) -> str:
@@ -33,6 +33,7 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     """Whether a backslash escapes within any string; E'...' strings always have it."""
     hash_comments: bool = False
     slash_comments: bool = False
+    brace_comments: bool = False
     dollar_quotes: bool = False
     conditional_comments: bool = False
     """Whether the text of `/*! ... */` is part of the statement."""
@@ -44,19 +45,19 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     use_names_schema: bool = False
     """Whether USE (or DATABASE) sets the schema of the names that follow."""
     bodies: Bodies = "blocks"
-    """How a routine's body ends: with its blocks, at a line of "/", or at a line of GO."""
+    """How a routine's body ends: with its blocks, at a line of "/", at a line of GO, or at END PROCEDURE."""
     commands: str = ""
     """A pattern of client commands, each a line of its own, as it stands at the start of a statement."""
     serials: dict[str, str] = {}
     """Types that stand for a number from a sequence, and what the catalog calls them."""
     identity_types: frozenset[str] = frozenset()
     """Types that stand for an identity column."""
+    any_type_words: bool = False
+    """Whether any words whatever make a type."""
     canonical_type: Callable[[str], str] = _as_written
     """Word a type as the platform's own catalog does."""
     canonical_default: Callable[[str, str], str] | None = None
     """Word a default (given its text and the column's type) as the catalog does."""
-    is_builtin: Callable[[str], bool] = bool
-    """Whether a type is the platform's own, not one that the script makes."""
     identity_default: Literal["always", "by default"] = "by default"
     names_constraints: Literal["", "postgresql", "mysql", "duckdb"] = ""
     """The rule by which the platform names constraints that have no name."""

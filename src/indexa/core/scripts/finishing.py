@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
+from typing import cast
 
 from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt, count_parts
-from indexa.core.model import Index, IndexPart, Model, Table
+from indexa.core.model import Composite, Domain, Enum, Model, Range
+from indexa.core.scripts.naming import name_constraints, name_foreign_indexes
 from indexa.core.scripts.queries import settle_queries
-from indexa.core.scripts.sequences import made_name
 from indexa.core.scripts.state import Draft, Reference, Script
 from indexa.core.scripts.tables import actual_names
 
@@ -29,9 +29,9 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
     for draft in script.drafts.values():
         for reference in draft.references:
             _settle_reference(script, draft, reference)
-    if script.dialect.names_constraints:
-        for draft in script.drafts.values():
-            _name_constraints(script, draft.table)
+    for draft in script.drafts.values():
+        name_constraints(script.dialect, draft.table)
+        name_foreign_indexes(script.dialect, draft.table)
     for draft in script.drafts.values():
         for index in draft.table.indexes:
             index.method = index.method or script.dialect.index_method
@@ -48,7 +48,12 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
         _narrow(script, model, choice)
     for what in ("rows of data", "client commands"):
         if script.statements[what]:
-            script.note("left out", what, "A model holds no data." if what == "rows of data" else "They speak to a client, not to the database.", count=script.statements[what])
+            script.note(
+                "left out",
+                what,
+                "A model holds no data." if what == "rows of data" else "They speak to a client, not to the database.",
+                count=script.statements[what],
+            )
     schemas = tuple(schema.name for schema in model.schemas)
     return model, Receipt(arrived=count_parts(model), notes=script.notes(), schemas=schemas)
 
@@ -94,108 +99,38 @@ def _settle_reference(script: Script, draft: Draft, reference: Reference) -> Non
         script.note("left out", "foreign keys", "It pairs columns that are not of one number.", draft.table.full_name)
 
 
-def _name_constraints(script: Script, table: Table) -> None:
-    """Give constraints without a name the one that the platform makes up."""
-    if script.dialect.names_constraints == "mysql":
-        _name_like_mysql(table)
-        return
-    ours = script.dialect.names_constraints == "duckdb"  # there the names hold all columns, those referred to as well
-    taken = {key.name for key in table.unique} | {check.name for check in table.checks} | {f.name for f in table.foreign_keys}
-
-    def free(base: str) -> str:
-        name, number = base, 0
-        while name in taken:
-            number += 1
-            name = f"{base}{number}"
-        taken.add(name)
-        return name
-
-    if table.primary_key:  # a unique key over the very same columns is dropped by the platform
-        table.unique = [key for key in table.unique if key.name or key.columns != table.primary_key.columns]
-    if table.primary_key and not table.primary_key.name:
-        table.primary_key.name = free(made_name(table.name, "_".join(table.primary_key.columns) if ours else "", "pkey"))
-    for key in table.unique:
-        key.name = key.name or free(made_name(table.name, "_".join(key.columns), "key"))
-    for foreign in table.foreign_keys:
-        foreign.name = foreign.name or free(
-            made_name(table.name, "_".join((*foreign.columns, *(foreign.ref_columns if ours else ()))), "fkey")
-        )
-    for check in table.checks:
-        if not check.name:
-            words = set(re.findall(r"\w+", check.expression.lower()))
-            named = [column.name for column in table.columns if column.name.lower() in words]
-            check.name = free(made_name(table.name, named[0] if len(named) == 1 else "", "check"))
-    for exclusion in table.exclusions:
-        columns = "_".join(element.split()[0] for element in exclusion.elements)
-        exclusion.name = exclusion.name or free(made_name(table.name, columns, "excl"))
-    for index in table.indexes:
-        columns = "_".join(part.column or "expr" for part in index.parts)
-        index.name = index.name or free(made_name(table.name, columns, "idx"))
-
-
-def _name_like_mysql(table: Table) -> None:
-    if table.primary_key:
-        table.primary_key.name = "PRIMARY"
-    taken = Counter([*(key.name for key in table.unique), *(index.name for index in table.indexes)])
-    for key in table.unique:
-        key.name = key.name or _numbered(key.columns[0] if key.columns else "", taken)
-    for index in table.indexes:
-        index.name = index.name or _numbered(index.parts[0].column if index.parts else "", taken)
-    number = 0
-    for foreign in table.foreign_keys:
-        if not foreign.name:
-            number += 1
-            foreign.name = f"{table.name}_ibfk_{number}"
-    number = 0
-    for check in table.checks:
-        if not check.name:
-            number += 1
-            check.name = f"CONSTRAINT_{number}"
-    _index_foreign_keys(table)
-    if {option.upper() for option in table.options} & {"ENGINE=MEMORY", "ENGINE=HEAP"}:
-        for index in table.indexes:
-            index.method = index.method or "hash"
-
-
-def _numbered(base: str, taken: Counter[str]) -> str:
-    name, number = base, 1
-    while taken[name]:
-        number += 1
-        name = f"{base}_{number}"
-    taken[name] += 1
-    return name
-
-
-def _index_foreign_keys(table: Table) -> None:
-    """Add the index that the platform makes for a foreign key which no index begins with."""
-    def starts(names: tuple[str, ...], columns: tuple[str, ...]) -> bool:
-        return names[: len(columns)] == columns
-
-    for foreign in table.foreign_keys:
-        known = [key.columns for key in table.unique] + [tuple(part.column for part in index.parts) for index in table.indexes]
-        if table.primary_key:
-            known.append(table.primary_key.columns)
-        if not any(starts(names, foreign.columns) for names in known):
-            table.indexes.append(Index(name=foreign.name, parts=tuple(IndexPart(column=name) for name in foreign.columns)))
-
-
 def _qualify_types(script: Script) -> None:
     """Give the types that the script makes the schema they are in, as the catalog names them."""
     model, key = script.model, script.dialect.key
     made: dict[str, str] = {}
-    for kind in (model.enums, model.domains, model.composites, model.ranges):
-        for one in kind:  # type: ignore[attr-defined]
-            made[key(one.name)] = f"{one.schema}.{one.name}" if one.schema else one.name
+    types: tuple[Enum | Domain | Composite | Range, ...] = (
+        *model.enums,
+        *model.domains,
+        *model.composites,
+        *model.ranges,
+    )
+    for one in types:
+        made[key(one.name)] = f"{one.schema}.{one.name}" if one.schema else one.name
     for name, schema in script.extension_types.items():
         made.setdefault(name, f"{schema}.{name}")
+    if not made:
+        return
+    full_names: dict[str, str] = {}
     for draft in script.drafts.values():
         for column in draft.table.columns:
-            base, array = (column.type[:-2], "[]") if column.type.endswith("[]") else (column.type, "")
-            full = made.get(key(base.strip('"')))
-            if full and "." not in base:
-                column.type = full + array
-                if column.default and column.default.endswith(f"::{base}"):
-                    column.default = f"{column.default[: -len(base)]}{full}"
+            full = full_names.get(column.type)
+            if full is None:
+                full = full_names[column.type] = _qualified(column.type, made, script)
+            if full != column.type:
+                if column.default and column.default.endswith(f"::{column.type}"):
+                    column.default = column.default[: -len(column.type)] + full
+                column.type = full
+
+
+def _qualified(type_: str, made: dict[str, str], script: Script) -> str:
+    base, array = (type_[:-2], "[]") if type_.endswith("[]") else (type_, "")
+    full = made.get(script.dialect.key(base.strip('"')))
+    return full + array if full and "." not in base else type_
 
 
 _NEXT_VALUE = re.compile(r"nextval\s*\(\s*'([^'.]+)'(?:\s*::\s*regclass)?\s*\)", re.I)
@@ -212,8 +147,8 @@ def _qualify_sequences(script: Script) -> None:
 
 def _list_schemas(script: Script, model: Model) -> None:
     used = dict.fromkeys(table.schema for table in model.tables)
-    for part in (*model.enums, *model.domains, *model.sequences, *model.routines, *model.composites, *model.ranges):
-        used.setdefault(part.schema)
+    for parts in (model.enums, model.domains, model.composites, model.ranges, model.sequences, model.routines):
+        used |= dict.fromkeys(one.schema for one in cast("list[Enum]", parts))
     for name in used:
         if name:
             script.schema_made(name)
@@ -226,7 +161,11 @@ def _narrow(script: Script, model: Model, choice: Choice) -> None:
     model.tables = [table for table in model.tables if choice.takes(table)]
     if choice.schemas:
         model.schemas = [schema for schema in model.schemas if schema.name in choice.schemas]
-    for kind, names in (("types", ("enums", "domains", "composites", "ranges")), ("sequences", ("sequences",)), ("routines", ("routines",))):
+    for kind, names in (
+        ("types", ("enums", "domains", "composites", "ranges")),
+        ("sequences", ("sequences",)),
+        ("routines", ("routines",)),
+    ):
         for name in names:
             parts = getattr(model, name)
             setattr(model, name, [one for one in parts if kind in choice.kinds and choice.takes_schema(one.schema)])
@@ -234,8 +173,16 @@ def _narrow(script: Script, model: Model, choice: Choice) -> None:
         for table in model.tables:
             table.triggers = []
     after = count_parts(model)
-    for kind in ("tables", "views", "triggers", "enum types", "domains", "composite types", "range types", "sequences", "routines"):
+    for kind in (
+        "tables",
+        "views",
+        "triggers",
+        "enum types",
+        "domains",
+        "composite types",
+        "range types",
+        "sequences",
+        "routines",
+    ):
         if (gone := before.get(kind, 0) - after.get(kind, 0)) > 0:
             script.note("left out", kind, "Not chosen.", count=gone)
-
-

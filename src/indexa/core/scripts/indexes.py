@@ -25,7 +25,12 @@ def _part(cursor: Cursor, script: Script, draft: Draft | None) -> IndexPart:
     start = cursor.i
     part = IndexPart()
     follows = cursor.ahead(1)
-    if cursor.is_name() and cursor.raw[start][0] != "'" and follows != "." and not (follows == "(" and not cursor.ahead(2).isdigit()):
+    if (
+        cursor.is_name()
+        and cursor.raw[start][0] != "'"
+        and follows != "."
+        and not (follows == "(" and not cursor.ahead(2).isdigit())
+    ):
         name = cursor.name()
         column = script.column(draft, name) if draft else None
         part.column = column.name if column else name
@@ -70,7 +75,11 @@ def _skip_expression(cursor: Cursor) -> None:
         if cursor.now == "(":
             cursor.skip_group()
             first = False
-            if cursor.is_name() and cursor.raw[cursor.i][0] != "'" and cursor.now not in ("AND", "OR", "IS", "NOT", "IN", "LIKE"):
+            if (
+                cursor.is_name()
+                and cursor.raw[cursor.i][0] != "'"
+                and cursor.now not in ("AND", "OR", "IS", "NOT", "IN", "LIKE")
+            ):
                 return
         else:
             cursor.i += 1
@@ -82,7 +91,9 @@ def _skip_expression(cursor: Cursor) -> None:
 def create_index(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
     """Read what follows CREATE ... INDEX."""
     unique = "UNIQUE" in modifiers
-    method = next((word.lower() for word in ("FULLTEXT", "SPATIAL", "BITMAP", "COLUMNSTORE", "VECTOR") if word in modifiers), "")
+    method = next(
+        (word.lower() for word in ("FULLTEXT", "SPATIAL", "BITMAP", "COLUMNSTORE", "VECTOR") if word in modifiers), ""
+    )
     cursor.take("CONCURRENTLY")
     cursor.take("IF", "NOT", "EXISTS")
     schema, name = ("", "") if cursor.now in ("ON", "(") else cursor.qualified()

@@ -5,12 +5,24 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from indexa.core.model import Check, Column, Composite, CompositeField, Domain, Enum, Range, Routine, Sequence, Table, Trigger
+from indexa.core.model import (
+    Column,
+    Composite,
+    CompositeField,
+    Domain,
+    Enum,
+    Range,
+    Routine,
+    Table,
+    Trigger,
+)
 from indexa.core.scripts.columns import check, expression_end, type_end
 from indexa.core.scripts.cursor import Cursor, unquoted_string
 from indexa.core.scripts.state import Draft, Script
 
-_DYNAMIC = re.compile(r"\b(CREATE|ALTER|DROP)\s+(?:GLOBAL\s+|LOCAL\s+|TEMP(?:ORARY)?\s+|UNIQUE\s+)*(TABLE|INDEX|VIEW)\b[^;']{0,60}", re.I)
+_DYNAMIC = re.compile(
+    r"\b(CREATE|ALTER|DROP)\s+(?:GLOBAL\s+|LOCAL\s+|TEMP(?:ORARY)?\s+|UNIQUE\s+)*(TABLE|INDEX|VIEW)\b[^;']{0,60}", re.I
+)
 
 
 def create_schema(cursor: Cursor, script: Script) -> None:
@@ -44,7 +56,9 @@ def create_type(cursor: Cursor, script: Script) -> None:
                 multirange=multirange[1].split(".")[-1].strip('"') if multirange else "",
             )
         )
-    elif cursor.now == "AS" and cursor.ahead(1) == "(" or (cursor.ahead(1) in ("OBJECT", "TABLE") and cursor.now in ("AS", "IS")):
+    elif (cursor.now == "AS" and cursor.ahead(1) == "(") or (
+        cursor.ahead(1) in ("OBJECT", "TABLE") and cursor.now in ("AS", "IS")
+    ):
         cursor.i += 1
         cursor.take("OBJECT")
         if cursor.take("TABLE"):
@@ -69,7 +83,11 @@ def create_type(cursor: Cursor, script: Script) -> None:
 def _values(cursor: Cursor) -> tuple[str, ...]:
     end = cursor.after_group(cursor.i)
     backslash = cursor.dialect.backslash
-    values = tuple(unquoted_string(cursor.raw[at], backslash=backslash) for at in range(cursor.i + 1, end - 1) if cursor.raw[at] != ",")
+    values = tuple(
+        unquoted_string(cursor.raw[at], backslash=backslash)
+        for at in range(cursor.i + 1, end - 1)
+        if cursor.raw[at] != ","
+    )
     cursor.i = end
     return values
 
@@ -96,7 +114,11 @@ def create_domain(cursor: Cursor, script: Script) -> None:
     cursor.take("AS")
     start = cursor.i
     cursor.i = type_end(cursor)
-    domain = Domain(schema=script.schema_for(schema), name=name, type=script.dialect.canonical_type(cursor.tight_text(start, cursor.i)))
+    domain = Domain(
+        schema=script.schema_for(schema),
+        name=name,
+        type=script.dialect.canonical_type(cursor.tight_text(start, cursor.i)),
+    )
     script.model.domains.append(domain)
     constraint = ""
     while cursor.now not in ("", ";"):
@@ -128,7 +150,10 @@ def alter_named(cursor: Cursor, script: Script, kind: str) -> None:
     model = script.model
     pools: list[Any] = [model.domains] if kind == "DOMAIN" else [model.enums, model.composites, model.ranges]
     wanted = [
-        one for pool in pools for one in pool if key(one.name) == key(name) and (not schema or key(one.schema) == key(schema))
+        one
+        for pool in pools
+        for one in pool
+        if key(one.name) == key(name) and (not schema or key(one.schema) == key(schema))
     ]
     if not wanted:
         return
@@ -200,7 +225,13 @@ def create_view(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
             cursor.i += 1
     cursor.take("AS")
     end = cursor.end
-    for words in (("WITH", "NO", "DATA"), ("WITH", "DATA"), ("WITH", "READ", "ONLY"), ("WITH", "CHECK", "OPTION"), ("WITH", "NO", "SCHEMA", "BINDING")):
+    for words in (
+        ("WITH", "NO", "DATA"),
+        ("WITH", "DATA"),
+        ("WITH", "READ", "ONLY"),
+        ("WITH", "CHECK", "OPTION"),
+        ("WITH", "NO", "SCHEMA", "BINDING"),
+    ):
         tail = cursor.up[end - len(words) - (cursor.up[end - 1] == ";") : end - (cursor.up[end - 1] == ";")]
         if tuple(tail) == words:
             end -= len(words) + (cursor.up[end - 1] == ";")
@@ -241,27 +272,45 @@ def create_routine(cursor: Cursor, script: Script, kind: str, *, whole: str) -> 
     schema, name = cursor.qualified()
     schema = script.schema_for(schema)
     arguments = cursor.group_text().strip() if cursor.now == "(" else ""
+    if cursor.raw[cursor.i][:1] == "@":  # parameters without brackets
+        start = cursor.i
+        while cursor.now not in ("AS", "WITH", "RETURNS", ""):
+            cursor.i += 1
+        arguments = cursor.text(start, cursor.i)
     returns = ""
     language = {"go": "T-SQL", "slash": "PL/SQL"}.get(script.dialect.bodies, "SQL")
     scan = cursor.i
     while scan < min(cursor.end, cursor.i + 60):
         word = cursor.up[scan]
-        if word in ("RETURNS", "RETURN") and not returns:
+        if word in ("RETURNS", "RETURN", "RETURNING") and not returns and kind != "PACKAGE":
             stop = scan + 1
             while stop < cursor.end and cursor.up[stop] not in _AFTER_RETURNS:
                 stop = cursor.after_group(stop) if cursor.up[stop] == "(" else stop + 1
             returns = cursor.tight_text(scan + 1, stop)
         if word == "LANGUAGE":
-            language = unquoted_string(cursor.raw[scan + 1], backslash=False) if cursor.raw[scan + 1][:1] == "'" else cursor.raw[scan + 1]
+            language = (
+                unquoted_string(cursor.raw[scan + 1], backslash=False)
+                if cursor.raw[scan + 1][:1] == "'"
+                else cursor.raw[scan + 1]
+            )
         scan += 1
     if "LANGUAGE" in cursor.up[scan:]:
         at = cursor.up.index("LANGUAGE", scan)
         language = cursor.raw[at + 1].strip("'")
-    kinds: dict[str, Any] = {"PROCEDURE": "procedure", "PROC": "procedure", "AGGREGATE": "aggregate", "PACKAGE": "package", "EVENT": "event"}
+    kinds: dict[str, Any] = {
+        "PROCEDURE": "procedure",
+        "PROC": "procedure",
+        "AGGREGATE": "aggregate",
+        "PACKAGE": "package",
+        "EVENT": "event",
+    }
     key = script.dialect.key
     pool = script.model.routines
     pool[:] = [
-        one for one in pool if (key(one.schema), key(one.name), one.arguments) != (key(schema), key(name), arguments) or one.kind == "package"
+        one
+        for one in pool
+        if (key(one.schema), key(one.name), one.arguments) != (key(schema), key(name), arguments)
+        or one.kind == "package"
     ]
     pool.append(
         Routine(
@@ -277,7 +326,38 @@ def create_routine(cursor: Cursor, script: Script, kind: str, *, whole: str) -> 
     name_dynamic(script, whole, f"{schema}.{name}, line {line}" if schema else f"{name}, line {line}")
 
 
-_AFTER_RETURNS = frozenset("AS LANGUAGE BEGIN IS DETERMINISTIC READS NO MODIFIES CONTAINS SQL IMMUTABLE STABLE VOLATILE RETURN COST STRICT WITH COMMENT EXTERNAL SPECIFIC PARALLEL SECURITY CALLED PIPELINED AUTHID RESULT_CACHE NOT".split())
+_AFTER_RETURNS = frozenset(
+    [
+        ";",
+        "AS",
+        "LANGUAGE",
+        "BEGIN",
+        "IS",
+        "DETERMINISTIC",
+        "READS",
+        "NO",
+        "MODIFIES",
+        "CONTAINS",
+        "SQL",
+        "IMMUTABLE",
+        "STABLE",
+        "VOLATILE",
+        "RETURN",
+        "COST",
+        "STRICT",
+        "WITH",
+        "COMMENT",
+        "EXTERNAL",
+        "SPECIFIC",
+        "PARALLEL",
+        "SECURITY",
+        "CALLED",
+        "PIPELINED",
+        "AUTHID",
+        "RESULT_CACHE",
+        "NOT",
+    ]
+)
 
 
 def name_dynamic(script: Script, body: str, place: str) -> None:

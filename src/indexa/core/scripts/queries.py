@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import re
 from typing import Any
 
 from indexa.core.model import VIEW_KINDS, Column
@@ -10,6 +11,10 @@ from indexa.core.scripts.state import Draft, Script
 
 _LONGEST_QUERY = 200_000
 _DEEPEST_BRACKETS = 200
+_LOCKING = re.compile(
+    r"^(?:\s*LOCK(?:ING)?\s+(?:TABLE\s+|ROW\s+|DATABASE\s+|VIEW\s+)?(?:[\w.\"]+\s+)?FOR\s+\w+\s+)+", re.I
+)
+"""What a parallel platform writes before a query to say how its tables are locked."""
 
 
 def settle_queries(script: Script) -> None:
@@ -56,7 +61,13 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
         draft.add(column, key(column.name))
         untyped += not column.type
     if untyped:
-        script.note("adapted", "columns", "They are computed by a query; a script does not say their type.", draft.table.full_name, untyped)
+        script.note(
+            "adapted",
+            "columns",
+            "They are computed by a query; a script does not say their type.",
+            draft.table.full_name,
+            untyped,
+        )
 
 
 class _Query:
@@ -72,6 +83,7 @@ class _Query:
         query = self._draft.query
         if len(query) > _LONGEST_QUERY or query.count("(") > 5000 or _depth(query) > _DEEPEST_BRACKETS:
             raise ValueError("too long or too deep")
+        query = _LOCKING.sub("", query)
         tree = sqlglot.parse_one(query, dialect=self._script.dialect.parser or None)
         return self._of(tree, {})
 
@@ -83,7 +95,8 @@ class _Query:
             inner = self._of(part.this, names)
             aliases = [one.name for one in part.args["alias"].columns] if part.args.get("alias") else []
             names[part.alias.lower()] = [
-                Column(aliases[at] if at < len(aliases) else one.name, 0, one.type, one.nullable) for at, one in enumerate(inner)
+                Column(aliases[at] if at < len(aliases) else one.name, 0, one.type, one.nullable)
+                for at, one in enumerate(inner)
             ]
         if isinstance(tree, (exp.Subquery, exp.Paren)):
             return self._of(tree.this, names)
@@ -119,7 +132,11 @@ class _Query:
     def _nested(self, one: Any) -> list[tuple[Any, bool]]:
         from sqlglot import exp
 
-        if isinstance(one, (exp.Subquery, exp.Paren)) and isinstance(one.this, (exp.Table, exp.Subquery, exp.Paren)) and not one.alias:
+        if (
+            isinstance(one, (exp.Subquery, exp.Paren))
+            and isinstance(one.this, (exp.Table, exp.Subquery, exp.Paren))
+            and not one.alias
+        ):
             return self._joined(one.this, [*(one.this.args.get("joins") or []), *(one.args.get("joins") or [])])
         if isinstance(one, exp.Table) and one.args.get("joins"):
             return [(one, False), *self._joined(None, one.args["joins"])]
@@ -131,7 +148,8 @@ class _Query:
         if isinstance(one, exp.Table):
             if not one.db and one.name.lower() in names:
                 return names[one.name.lower()]
-            draft = self._script.find(_folded(self._script, one.args.get("db")), _folded(self._script, one.this))
+            path = _folded(self._script, one.args.get("db")), _folded(self._script, one.this)
+            draft = self._script.find(*path) or self._script.find_former(*path)
             if draft is None or draft is self._draft:
                 return []
             _settle(self._script, draft, self._pending, self._under_way)
@@ -149,7 +167,11 @@ class _Query:
             table = inner.table.lower() if isinstance(inner, exp.Column) else ""
             sources = [known.get(table, [])] if table else list(known.values())
             return [Column(one.name, 0, one.type, one.nullable) for columns in sources for one in columns]
-        name = _folded(self._script, alias) if alias else (_folded(self._script, inner.this) if isinstance(inner, exp.Column) else "")
+        name = (
+            _folded(self._script, alias)
+            if alias
+            else (_folded(self._script, inner.this) if isinstance(inner, exp.Column) else "")
+        )
         if not name:
             name = self._unnamed(inner)
         kept = inner
@@ -170,10 +192,14 @@ class _Query:
         from sqlglot import exp
 
         if isinstance(inner, exp.Cast):
-            return self._unnamed(inner.this) if not isinstance(inner.this, exp.Column) else _folded(self._script, inner.this.this)
+            return (
+                self._unnamed(inner.this)
+                if not isinstance(inner.this, exp.Column)
+                else _folded(self._script, inner.this.this)
+            )
         if isinstance(inner, exp.Func):
-            return (inner.name if isinstance(inner, exp.Anonymous) else inner.sql_name()).lower()
-        return inner.sql(dialect=self._script.dialect.parser or None)[:63]
+            return str(inner.name if isinstance(inner, exp.Anonymous) else inner.sql_name()).lower()
+        return str(inner.sql(dialect=self._script.dialect.parser or None))[:63]
 
     def _lookup(self, inner: Any, known: dict[str, list[Column]]) -> Column | None:
         key = self._script.dialect.key

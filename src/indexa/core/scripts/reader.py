@@ -69,9 +69,7 @@ class _FileReading:
     def run(self, tell: Callable[[int], None]) -> None:
         """Take the file piece by piece."""
         content = self._file.content
-        count = 0
-        for piece in Splitter(content, self._script.dialect).pieces():
-            count += 1
+        for count, piece in enumerate(Splitter(content, self._script.dialect).pieces()):
             if not count % _TICK_EVERY:
                 tell(piece.start)
             if piece.kind == "statement":
@@ -86,14 +84,32 @@ class _FileReading:
         words = text.split()
         if not words:
             return
-        if words[0].lower() in (r"\i", r"\ir", r"\include", "source", "@", "@@", ":r", ".read", "start", "input", "in") or (
-            words[0].startswith("@") and len(words[0]) > 2
-        ):
+        if words[0].lower() in (
+            r"\i",
+            r"\ir",
+            r"\include",
+            "source",
+            "@",
+            "@@",
+            ":r",
+            ".read",
+            "start",
+            "input",
+            "in",
+        ) or (words[0].startswith("@") and len(words[0]) > 2):
             self._script.note(
-                "left out", "other files", "The script calls another file: hand it in as well, in its place.", f"{words[-1]}, line {line}"
+                "left out",
+                "other files",
+                "The script calls another file: hand it in as well, in its place.",
+                f"{words[-1]}, line {line}",
             )
         elif words[0].lower() in (r"\connect", r"\c"):
-            self._script.note("adapted", "databases", "The script goes over to another database; all is read into one model.", f"line {line}")
+            self._script.note(
+                "adapted",
+                "databases",
+                "The script goes over to another database; all is read into one model.",
+                f"line {line}",
+            )
 
     def _statement(self, piece: Piece, content: Buffer) -> None:
         script = self._script
@@ -103,6 +119,8 @@ class _FileReading:
         text = content[piece.start : piece.end].decode(self._file.encoding, "replace")
         if "\r" in text:
             text = text.replace("\r\n", "\n")
+        if text.startswith("COMMENT ON COLUMN ") and comments.plain_column_comment(script, text):
+            return
         if _NOTHING_TO_READ.match(text):
             script.statements[text.split(None, 1)[0].upper()] += 1
             return
@@ -143,11 +161,96 @@ _NOTHING_TO_READ = re.compile(
 )
 _WHOLE_BATCH = re.compile(r"(?:CREATE|ALTER)\s+(?:OR\s+ALTER\s+)?(?:PROC|PROCEDURE|FUNCTION|TRIGGER|VIEW)\b", re.I)
 _SILENT = frozenset(
-    "SELECT WITH DECLARE BEGIN END IF DO CALL GO COMMIT START SAVEPOINT RELEASE LOAD REFRESH NOTIFY LISTEN DENY RAISERROR THROW FLUSH "
-    "RESET PRAGMA ATTACH DETACH COLLECT DBCC UPDATE INSERT DELETE MERGE ALLOW RETURN PREPARE EXECUTE DEALLOCATE OPTIMIZE CHECK ELSE "
-    "WHILE CHECKPOINT KILL RECONFIGURE BACKUP RESTORE CONNECT DISCONNECT TERMINATE QUIT EXIT HELP DESCRIBE VALUES INITIALIZE UNLOAD COPY "
-    "MSCK INSTALL IMPORT EXPORT PUT GET LIST REMOVE UNDROP CLUSTER SECURITY REASSIGN LOCK UNLOCK PURGE AUDIT NOAUDIT ANALYSE TRY CATCH "
-    "ASSOCIATE MODIFY DELIMITER CONSTRAINT UPSERT SIGNAL CONTINUE BREAK OUTPUT ) } ;".split()
+    [
+        "SELECT",
+        "WITH",
+        "DECLARE",
+        "BEGIN",
+        "END",
+        "IF",
+        "DO",
+        "CALL",
+        "GO",
+        "COMMIT",
+        "START",
+        "SAVEPOINT",
+        "RELEASE",
+        "LOAD",
+        "REFRESH",
+        "NOTIFY",
+        "LISTEN",
+        "DENY",
+        "RAISERROR",
+        "THROW",
+        "FLUSH",
+        "RESET",
+        "PRAGMA",
+        "ATTACH",
+        "DETACH",
+        "COLLECT",
+        "DBCC",
+        "UPDATE",
+        "INSERT",
+        "DELETE",
+        "MERGE",
+        "ALLOW",
+        "RETURN",
+        "PREPARE",
+        "EXECUTE",
+        "DEALLOCATE",
+        "OPTIMIZE",
+        "CHECK",
+        "ELSE",
+        "WHILE",
+        "CHECKPOINT",
+        "KILL",
+        "RECONFIGURE",
+        "BACKUP",
+        "RESTORE",
+        "CONNECT",
+        "DISCONNECT",
+        "TERMINATE",
+        "QUIT",
+        "EXIT",
+        "HELP",
+        "DESCRIBE",
+        "VALUES",
+        "INITIALIZE",
+        "UNLOAD",
+        "COPY",
+        "MSCK",
+        "INSTALL",
+        "IMPORT",
+        "EXPORT",
+        "PUT",
+        "GET",
+        "LIST",
+        "REMOVE",
+        "UNDROP",
+        "CLUSTER",
+        "SECURITY",
+        "REASSIGN",
+        "LOCK",
+        "UNLOCK",
+        "PURGE",
+        "AUDIT",
+        "NOAUDIT",
+        "ANALYSE",
+        "TRY",
+        "CATCH",
+        "ASSOCIATE",
+        "MODIFY",
+        "DELIMITER",
+        "CONSTRAINT",
+        "UPSERT",
+        "SIGNAL",
+        "CONTINUE",
+        "BREAK",
+        "OUTPUT",
+        ")",
+        "}",
+        ";",
+    ]
 )
 
 
@@ -167,10 +270,65 @@ def _parts_of_batch(statement: Statement) -> list[tuple[int, int]]:
     return list(zip(cuts, [*cuts[1:], len(up) - 1], strict=True))
 
 
-_STARTS = frozenset("CREATE ALTER DROP EXEC EXECUTE SET INSERT PRINT IF BEGIN END USE GRANT DECLARE UPDATE DELETE COMMIT GO ELSE TRUNCATE DENY".split())
+_STARTS = frozenset(
+    [
+        "CREATE",
+        "ALTER",
+        "DROP",
+        "EXEC",
+        "EXECUTE",
+        "SET",
+        "INSERT",
+        "PRINT",
+        "IF",
+        "BEGIN",
+        "END",
+        "USE",
+        "GRANT",
+        "DECLARE",
+        "UPDATE",
+        "DELETE",
+        "COMMIT",
+        "GO",
+        "ELSE",
+        "TRUNCATE",
+        "DENY",
+    ]
+)
 _OBJECTS = frozenset(
-    "TABLE INDEX VIEW PROC PROCEDURE FUNCTION TRIGGER SCHEMA TYPE SEQUENCE DATABASE UNIQUE CLUSTERED NONCLUSTERED USER ROLE LOGIN "
-    "STATISTICS SYNONYM FULLTEXT XML SPATIAL PARTITION DEFAULT RULE AUTHORIZATION QUEUE SERVICE COLUMNSTORE PRIMARY CERTIFICATE".split()
+    [
+        "TABLE",
+        "INDEX",
+        "VIEW",
+        "PROC",
+        "PROCEDURE",
+        "FUNCTION",
+        "TRIGGER",
+        "SCHEMA",
+        "TYPE",
+        "SEQUENCE",
+        "DATABASE",
+        "UNIQUE",
+        "CLUSTERED",
+        "NONCLUSTERED",
+        "USER",
+        "ROLE",
+        "LOGIN",
+        "STATISTICS",
+        "SYNONYM",
+        "FULLTEXT",
+        "XML",
+        "SPATIAL",
+        "PARTITION",
+        "DEFAULT",
+        "RULE",
+        "AUTHORIZATION",
+        "QUEUE",
+        "SERVICE",
+        "COLUMNSTORE",
+        "PRIMARY",
+        "CERTIFICATE",
+    ]
 )
 
 
@@ -206,11 +364,86 @@ def _slice(statement: Statement, start: int, end: int) -> Statement:
 # what each first word leads to ---------------------------------------------------------------------------------
 
 _MODIFIERS = frozenset(
-    "OR REPLACE TEMP TEMPORARY GLOBAL LOCAL UNLOGGED EXTERNAL FOREIGN VIRTUAL MATERIALIZED UNIQUE CLUSTERED NONCLUSTERED BITMAP FULLTEXT "
-    "SPATIAL COLUMN ROW MULTISET SET VOLATILE HYBRID DYNAMIC TRANSIENT ICEBERG RAW STANDARD FORCE NOFORCE NO EDITIONABLE NONEDITIONABLE "
-    "ALGORITHM DEFINER SQL SECURITY INVOKER DEFINER_ IMMUTABLE PRIVATE SHARDED DUPLICATED BLOCKCHAIN SECURE RECURSIVE COLUMNSTORE AGGREGATE_ "
-    "CONSTRAINT PUBLIC TRUSTED PROCEDURAL ASCENDING DESCENDING ASC DESC HASH OPERATIONAL DELTA SNAPSHOT_ MULTIVALUE JSON PRIMARY XML CONTEXT "
-    "VECTOR TYPE_ ONLINE OFFLINE IGNORE EVENT_ SUMMARY ALTER MEMORY BASE".split()
+    [
+        "OR",
+        "REPLACE",
+        "TEMP",
+        "TEMPORARY",
+        "GLOBAL",
+        "LOCAL",
+        "UNLOGGED",
+        "EXTERNAL",
+        "FOREIGN",
+        "VIRTUAL",
+        "MATERIALIZED",
+        "UNIQUE",
+        "CLUSTERED",
+        "NONCLUSTERED",
+        "BITMAP",
+        "FULLTEXT",
+        "SPATIAL",
+        "COLUMN",
+        "ROW",
+        "MULTISET",
+        "SET",
+        "VOLATILE",
+        "HYBRID",
+        "DYNAMIC",
+        "TRANSIENT",
+        "ICEBERG",
+        "RAW",
+        "STANDARD",
+        "FORCE",
+        "NOFORCE",
+        "NO",
+        "EDITIONABLE",
+        "NONEDITIONABLE",
+        "ALGORITHM",
+        "DEFINER",
+        "SQL",
+        "SECURITY",
+        "INVOKER",
+        "DEFINER_",
+        "IMMUTABLE",
+        "PRIVATE",
+        "SHARDED",
+        "DUPLICATED",
+        "BLOCKCHAIN",
+        "SECURE",
+        "RECURSIVE",
+        "COLUMNSTORE",
+        "AGGREGATE_",
+        "CONSTRAINT",
+        "PUBLIC",
+        "TRUSTED",
+        "PROCEDURAL",
+        "ASCENDING",
+        "DESCENDING",
+        "ASC",
+        "DESC",
+        "HASH",
+        "OPERATIONAL",
+        "DELTA",
+        "SNAPSHOT_",
+        "MULTIVALUE",
+        "JSON",
+        "PRIMARY",
+        "XML",
+        "CONTEXT",
+        "VECTOR",
+        "TYPE_",
+        "ONLINE",
+        "OFFLINE",
+        "IGNORE",
+        "EVENT_",
+        "SUMMARY",
+        "ALTER",
+        "MEMORY",
+        "BASE",
+        "WEB",
+        "READABLE",
+        "WRITABLE",
+    ]
 )
 
 
@@ -222,7 +455,11 @@ def _create(cursor: Cursor, script: Script) -> None:
         cursor.i += 1
         if cursor.take("="):
             cursor.i += 1
-            while cursor.now in ("@", ".") or cursor.raw[cursor.i][:1] == "@" or (cursor.now == "(" and cursor.ahead(1) == ")"):
+            while (
+                cursor.now in ("@", ".")
+                or cursor.raw[cursor.i][:1] == "@"
+                or (cursor.now == "(" and cursor.ahead(1) == ")")
+            ):
                 cursor.i += 2 if cursor.now in ("@", "(") else 1
     kind = cursor.now
     cursor.i += 1
@@ -258,7 +495,9 @@ def _create(cursor: Cursor, script: Script) -> None:
             script.statements["package bodies"] += 1
             path = cursor.statement.text
             for routine in script.model.routines:
-                if routine.kind == "package" and script.dialect.key(routine.name) == script.dialect.key(cursor.qualified()[1]):
+                if routine.kind == "package" and script.dialect.key(routine.name) == script.dialect.key(
+                    cursor.qualified()[1]
+                ):
                     routine.definition += "\n" + path
                     break
             objects.name_dynamic(script, path, f"line {cursor.statement.line}")
@@ -412,7 +651,9 @@ def _drop_index(cursor: Cursor, script: Script) -> None:
         path = cursor.path()
         draft = script.find(*cursor.qualified()) if cursor.take("ON") else None
         if draft is None:
-            owner = script.index_owner.get((key(path[-2] if len(path) > 1 else ""), key(path[-1]))) or script.index_owner.get(("", key(path[-1])))
+            owner = script.index_owner.get(
+                (key(path[-2] if len(path) > 1 else ""), key(path[-1]))
+            ) or script.index_owner.get(("", key(path[-1])))
             draft = script.drafts.get(owner) if owner else None
         if draft:
             gone = key(path[-1])
@@ -486,7 +727,12 @@ def _select(cursor: Cursor, script: Script) -> None:
     elif "INTO" in cursor.up and "FROM" in cursor.up:
         at = cursor.up.index("INTO")
         if script.dialect.bodies == "go" and cursor.is_name(at + 1) and not cursor.raw[at + 1].startswith(("@", "#")):
-            script.note("left out", "tables", "SELECT INTO makes it as the script runs; its columns are not known.", cursor.raw[at + 1])
+            script.note(
+                "left out",
+                "tables",
+                "SELECT INTO makes it as the script runs; its columns are not known.",
+                cursor.raw[at + 1],
+            )
 
 
 def _execute(cursor: Cursor, script: Script) -> None:
@@ -499,7 +745,12 @@ def _execute(cursor: Cursor, script: Script) -> None:
     for at in range(1, min(cursor.end, 8)):
         raw = cursor.raw[at]
         if raw[-1:] == "'" and re.match(r"N?'\s*(?:CREATE|ALTER)\b", raw, re.I):
-            inner = Statement(unquoted_string(raw, backslash=False).strip(), script.dialect, cursor.statement.file, cursor.statement.line_of(at))
+            inner = Statement(
+                unquoted_string(raw, backslash=False).strip(),
+                script.dialect,
+                cursor.statement.file,
+                cursor.statement.line_of(at),
+            )
             part = Cursor(inner)
             part.i = 1
             (_create if part.up[0] == "CREATE" else _alter)(part, script)
@@ -510,7 +761,7 @@ def _sp_rename(cursor: Cursor, script: Script) -> None:
     said = [unquoted_string(raw, backslash=False) for raw in cursor.raw if raw[-1:] == "'"]
     if len(said) < 2:
         return
-    path = [one.strip("[]\"") for one in said[0].split(".")]
+    path = [one.strip('[]"') for one in said[0].split(".")]
     kind = said[2].upper() if len(said) > 2 else "OBJECT"
     if kind == "COLUMN" and len(path) > 1:
         draft = script.find(path[-3] if len(path) > 2 else "", path[-2])
@@ -541,12 +792,6 @@ def _comment(cursor: Cursor, script: Script) -> None:
     comments.comment_on(cursor, script)
 
 
-def _label(cursor: Cursor, script: Script) -> None:
-    cursor.take("ON")
-    if cursor.now in ("TABLE", "COLUMN"):
-        script.note("left out", "labels", "Labels on tables and columns of this kind are not read.")
-
-
 Handler: TypeAlias = Callable[[Cursor, Script], None]
 _HANDLERS: dict[str, Handler] = {
     "CREATE": _create,
@@ -562,5 +807,5 @@ _HANDLERS: dict[str, Handler] = {
     "EXECUTE": _execute,
     "RENAME": _rename,
     "REPLACE": _replace,
-    "LABEL": _label,
+    "LABEL": _comment,
 }

@@ -6,24 +6,26 @@ import re
 
 from indexa.core.model import Column, Sequence
 from indexa.core.scripts.cursor import Cursor
+from indexa.core.scripts.naming import made_name
 from indexa.core.scripts.state import Draft, Script
 
 _LIMITS = {"smallint": 2**15, "integer": 2**31, "bigint": 2**63}
-_LONGEST_NAME = 63
 
 
 def serial_sequence(script: Script, draft: Draft, column: Column) -> None:
     """Make the sequence that a serial type stands for, and the default that takes numbers from it."""
     table = draft.table
-    found = _owned(script, draft, column)
+    found = owned_sequence(script, draft, column)
     name = found.name
     quoted = name if re.fullmatch(r"[a-z_][a-z0-9_$]*", name) else f'"{name}"'
-    column.default = f"nextval('{table.schema}.{quoted}'::regclass)" if table.schema else f"nextval('{quoted}'::regclass)"
+    column.default = (
+        f"nextval('{table.schema}.{quoted}'::regclass)" if table.schema else f"nextval('{quoted}'::regclass)"
+    )
 
 
 def identity_sequence(script: Script, draft: Draft, column: Column, cursor: Cursor, start: int) -> None:
     """Make the sequence of an identity column, with the options in the brackets that begin at start."""
-    found = _owned(script, draft, column)
+    found = owned_sequence(script, draft, column)
     end, cursor.i = cursor.i, start
     if cursor.take("("):
         if cursor.take("SEQUENCE", "NAME"):
@@ -32,7 +34,8 @@ def identity_sequence(script: Script, draft: Draft, column: Column, cursor: Curs
     cursor.i = end
 
 
-def _owned(script: Script, draft: Draft, column: Column) -> Sequence:
+def owned_sequence(script: Script, draft: Draft, column: Column) -> Sequence:
+    """Make the sequence that belongs to a column."""
     table = draft.table
     found = Sequence(
         schema=table.schema,
@@ -111,16 +114,3 @@ def _number(cursor: Cursor) -> int | None:
         cursor.i += 1
         return sign * int(raw)
     return None
-
-
-
-
-def made_name(table: str, columns: str, ending: str) -> str:
-    """Join the parts as PostgreSQL does: the longer of the two is shortened until all fits 63 bytes."""
-    overhead = len(ending) + 1 + (1 if columns else 0)
-    while len(table.encode()) + len(columns.encode()) + overhead > _LONGEST_NAME:
-        if len(table) > len(columns):
-            table = table[:-1]
-        else:
-            columns = columns[:-1]
-    return "_".join(part for part in (table, columns, ending) if part)

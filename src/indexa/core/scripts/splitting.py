@@ -37,11 +37,27 @@ class _Patterns(NamedTuple):
 
 
 _ROWS = re.compile(
-    rb"(?:INSERT|REPLACE(?=\s+(?:LOW_PRIORITY\s+|DELAYED\s+)?INTO\b)|UPDATE|DELETE|MERGE|UPSERT|VALUES|LOCK|UNLOCK)\b", re.I
+    rb"(?:INSERT|REPLACE(?=\s+(?:LOW_PRIORITY\s+|DELAYED\s+)?INTO\b)|UPDATE|DELETE|MERGE|UPSERT|VALUES|LOCK|UNLOCK)\b",
+    re.I,
 )
+_ROWS_BEGIN = frozenset(bytes([letter]) for letter in b"IRUDMVLirudmvl")
 _COPY = re.compile(rb"COPY\b.{0,10000}?\bFROM\s+STDIN\b", re.I | re.S)
 _COPY_END = re.compile(rb"^\\\.[ \t\r]*$", re.M)
 _DOLLAR = re.compile(rb"\$(?:[A-Za-z_\x80-\xff][\w\x80-\xff]*)?\$")
+_MAY_HAVE_BODY = frozenset(
+    {
+        b"CREATE ",
+        b"CREATE\n",
+        b"CREATE\t",
+        b"CREATE\r",
+        b"ALTER",
+        b"REPLACE",
+        b"RECREAT",
+        b"DECLARE",
+        b"BEGIN",
+        b"EXECUTE",
+    }
+)
 _ROUTINE = re.compile(
     rb"(?:CREATE|ALTER|REPLACE|RECREATE)\s+(?:OR\s+(?:REPLACE|ALTER)\s+)?"
     rb"(?:(?:NON)?EDITIONABLE\s+|FORCE\s+|AGGREGATE\s+|TEMP(?:ORARY)?\s+|DBA\s+|DEFINER\s*=\s*\S+\s+|SECURE\s+)*"
@@ -49,15 +65,16 @@ _ROUTINE = re.compile(
     re.I,
 )
 _ANONYMOUS = re.compile(rb"(?:DECLARE|BEGIN)\b(?!\s*(?:;|TRAN|WORK))|EXECUTE\s+BLOCK\b", re.I)
-_TO_GO = re.compile(
-    rb"(?:CREATE|ALTER)\s+(?:OR\s+ALTER\s+)?(?:PROC|PROCEDURE|FUNCTION|TRIGGER|VIEW)\b", re.I
-)
+_TO_GO = re.compile(rb"(?:CREATE|ALTER)\s+(?:OR\s+ALTER\s+)?(?:PROC|PROCEDURE|FUNCTION|TRIGGER|VIEW)\b", re.I)
 _SLASH = re.compile(rb"^[ \t]*/[ \t\r]*$", re.M)
 _AFTER_END = re.compile(
-    rb"\bEND\b[ \t]*[\w\"$#.]*[ \t]*;\s*(?=^[ \t]*(?:CREATE|ALTER|COMMENT|INSERT|DROP|GRANT|COMMIT|REM|PROMPT)\b)", re.I | re.M
+    rb"\bEND\b[ \t]*[\w\"$#.]*[ \t]*;\s*(?=^[ \t]*(?:CREATE|ALTER|COMMENT|INSERT|DROP|GRANT|COMMIT|REM|PROMPT)\b)",
+    re.I | re.M,
 )
+_END_ROUTINE = re.compile(rb"\bEND\s+(?:PROCEDURE|FUNCTION)\b", re.I)
 _BLOCK_WORDS = re.compile(
-    rb"'(?:[^']|'')*'|--[^\n]*|/\*.*?\*/|\b(BEGIN|CASE|END(?:\s+(?:IF|LOOP|WHILE|REPEAT|CASE|FOR|FOREACH))?)\b", re.I | re.S
+    rb"'(?:[^']|'')*'|--[^\n]*|/\*.*?\*/|\b(BEGIN|CASE|END(?:\s+(?:IF|LOOP|WHILE|REPEAT|CASE|FOR|FOREACH))?)\b",
+    re.I | re.S,
 )
 _DELIMITER = re.compile(rb"DELIMITER[ \t]+(\S+)", re.I)
 _SET_TERM = re.compile(rb"SET[ \t]+TERM(?:INATOR)?[ \t]+(\S+)", re.I)
@@ -81,7 +98,7 @@ def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
         last_lines.append(r"[ \t]*+/[ \t\r]*+(?:\n|\Z)")
     if dialect.bodies == "go":
         last_lines.append(r"[ \t]*+GO\b[ \t\d]*+;?[ \t\r]*+(?:--[^\n]*+)?(?:\n|\Z)")
-    special = {delimiter.decode("latin-1")[0], *"'\"`\n/-#$["}
+    special = {delimiter.decode("latin-1")[0], *"'\"`\n/-#$[{"}
     plain = "[^" + "".join(sorted(re.escape(letter) for letter in special)) + "]++"
     newline = r"\n(?!" + "|".join(last_lines) + ")" if last_lines else r"\n"
     dollar = r"\$(?![A-Za-z_\x80-\xff]?[\w\x80-\xff]*+\$)" if dialect.dollar_quotes else rf"(?!{end})\$"
@@ -103,8 +120,12 @@ class Splitter:
 
     def __init__(self, buffer: Buffer, dialect: Dialect) -> None:
         self._buffer, self._dialect = buffer, dialect
-        self._delimiter = self._usual_delimiter()
         self._line, self._counted = 1, 0
+        self._end_with(self._usual_delimiter())
+
+    def _end_with(self, delimiter: bytes) -> None:
+        self._delimiter = delimiter
+        self._patterns = _patterns(self._dialect, delimiter)
 
     def pieces(self) -> Iterator[Piece]:
         """Yield the pieces in their order."""
@@ -115,21 +136,21 @@ class Splitter:
             at = self._between(at)
             if at >= length:
                 return
-            patterns = _patterns(self._dialect, self._delimiter)
+            patterns = self._patterns
+            head = buffer[at : at + 300]
             if patterns.command and (command := patterns.command.match(buffer, at)):
                 end = max(command.end(), at + 1)
                 self._obey(buffer[at:end])
                 yield Piece("command", at, end, self._line_at(at))
                 at = end
                 continue
-            head = buffer[at : at + 300]
-            if rows := _ROWS.match(head):
+            if head[:1] in _ROWS_BEGIN and (rows := _ROWS.match(head)):
                 end = self._rows_end(at, rows[0].upper())
                 yield Piece("rows", at, end, self._line_at(at))
             else:
                 end = self._statement_end(at, head)
                 yield Piece("statement", at, end, self._line_at(at))
-                if _COPY.match(head):
+                if head[:4].upper() == b"COPY" and _COPY.match(head):
                     line = self._line_at(end)
                     data_end = _COPY_END.search(buffer, end)
                     end = data_end.end() if data_end else length
@@ -138,10 +159,10 @@ class Splitter:
 
     def _between(self, at: int) -> int:
         while True:
-            found = _patterns(self._dialect, self._delimiter).between.match(self._buffer, at)
+            found = self._patterns.between.match(self._buffer, at)
             end = found.end() if found else at
             if self._dialect.bodies == "blocks" and end > at and (change := _HASH_SET.search(self._buffer, at, end)):
-                self._delimiter = change[1]
+                self._end_with(change[1])
                 at = change.end()
                 continue
             return end
@@ -160,7 +181,7 @@ class Splitter:
             wanted = found[1]
             if wanted != self._delimiter and wanted.endswith(self._delimiter) and len(wanted) > len(self._delimiter):
                 wanted = wanted[: -len(self._delimiter)]
-            self._delimiter = wanted
+            self._end_with(wanted)
 
     def _line_at(self, at: int) -> int:
         if at > self._counted:
@@ -173,14 +194,20 @@ class Splitter:
         if bodies == "go" and _TO_GO.match(head):
             found = re.compile(rb"^[ \t]*GO\b[ \t\d]*;?[ \t\r]*(?:--[^\n]*)?$", re.M | re.I).search(self._buffer, at)
             return found.start() if found else len(self._buffer)
+        if head[:7].upper() not in _MAY_HAVE_BODY and head[:5].upper() not in _MAY_HAVE_BODY:
+            return self._body_end(at)
         routine = _ROUTINE.match(head)
+        if routine and bodies == "slash" and head[:5].upper() == b"ALTER":
+            routine = None
         if bodies == "slash" and (routine or _ANONYMOUS.match(head)):
             return self._slash_end(at)
         end = self._body_end(at)
+        if routine and bodies == "end" and (last := _END_ROUTINE.search(self._buffer, at)):
+            return self._body_end(last.end())
         # An unusual delimiter was chosen so that bodies may hold ";".
-        if (routine or _ANONYMOUS.match(head)) and bodies == "blocks" and self._delimiter == b";":
-            end = self._block_end(at, end)
-        elif self._dialect.dollar_quotes and routine and re.search(rb"\bBEGIN\s+ATOMIC\b", self._buffer[at:end], re.I):
+        if ((routine or _ANONYMOUS.match(head)) and bodies == "blocks" and self._delimiter == b";") or (
+            self._dialect.dollar_quotes and routine and re.search(rb"\bBEGIN\s+ATOMIC\b", self._buffer[at:end], re.I)
+        ):
             end = self._block_end(at, end)
         return end
 
@@ -214,12 +241,16 @@ class Splitter:
 
     def _body_end(self, at: int) -> int:
         """Return where the terminator begins, or the end of the script."""
-        body = _patterns(self._dialect, self._delimiter).body
+        body = self._patterns.body
         length = len(self._buffer)
         while at < length:
             found = body.match(self._buffer, at)
             at = found.end() if found else at
-            tag = _DOLLAR.match(self._buffer, at) if self._dialect.dollar_quotes else None
+            tag = (
+                _DOLLAR.match(self._buffer, at)
+                if self._dialect.dollar_quotes and self._buffer[at : at + 1] == b"$"
+                else None
+            )
             if tag is None:
                 return at
             close = self._buffer.find(tag[0], tag.end())

@@ -65,12 +65,15 @@ class Script:
         self.search: tuple[str, ...] = (first,)
         self.drafts: dict[int, Draft] = {}
         self._by_name: dict[tuple[str, str], int] = {}
+        self._former: dict[tuple[str, str], int] = {}
         self._made = 0
         self.schemas: dict[str, SchemaInfo] = {}
         self.statements: Counter[str] = Counter()
         self.later_comments: list[tuple[int, str, str]] = []
         self.found: Counter[str] = Counter()
         self._notes: dict[tuple[Fate, str, str], list[Any]] = {}
+        self.types: dict[str, str] = {}
+        """Types as written and as the catalog words them, for those that bring nothing else along."""
         self.extension_types: dict[str, str] = {}
         self.index_owner: dict[tuple[str, str], int] = {}
 
@@ -96,6 +99,10 @@ class Script:
             if len(hits) == 1:
                 return self.drafts[hits[0]]
         return None
+
+    def find_former(self, schema: str, name: str) -> Draft | None:
+        """Look a table up by a name that it had before it was renamed."""
+        return self.drafts.get(self._former.get(self._key(schema or self.first_schema, name), -1))
 
     def exists(self, schema: str, name: str) -> bool:
         """Say whether a table of exactly this schema and name is there."""
@@ -126,9 +133,20 @@ class Script:
 
     def rename(self, draft: Draft, schema: str, name: str) -> None:
         """Give a table another name or schema; what refers to it follows."""
-        self._by_name.pop(self._key(draft.table.schema, draft.table.name), None)
+        full_name = draft.table.full_name
+        former = self._key(draft.table.schema, draft.table.name)
+        self._by_name.pop(former, None)
+        self._former[former] = draft.number
         draft.table.schema, draft.table.name = schema, name
         self._by_name[self._key(schema, name)] = draft.number
+        for child in self.children(full_name):
+            child.table.inherits = tuple(
+                draft.table.full_name if one == full_name else one for one in child.table.inherits
+            )
+
+    def children(self, full_name: str) -> list[Draft]:
+        """Return the tables that inherit from one."""
+        return [draft for draft in self.drafts.values() if full_name in draft.table.inherits]
 
     def refer(self, draft: Draft, foreign: ForeignKey, schema: str, name: str) -> None:
         """Note a foreign key; it is bound now if the table is there."""
@@ -156,6 +174,8 @@ class Script:
             for ref in other.references:
                 if ref.target == draft.number:
                     ref.key.ref_columns = _renamed(ref.key.ref_columns, key(former), new, self.dialect)
+        for child in self.children(draft.table.full_name):
+            self.rename_column(child, old, new)
         return True
 
     def drop_column(self, draft: Draft, name: str) -> bool:
@@ -179,6 +199,8 @@ class Script:
         for ref in lost:
             draft.references.remove(ref)
             table.foreign_keys.remove(ref.key)
+        for child in self.children(table.full_name):
+            self.drop_column(child, name)
         return True
 
     # schemas, notes --------------------------------------------------------------------------------------------

@@ -6,11 +6,13 @@ import copy
 from typing import Any
 
 from indexa.core.errors import CoreError
-from indexa.core.model import Column, Exclusion, Index, Key, Partition, Table
+from indexa.core.model import Column, Exclusion, Index, IndexPart, Key, Partition, Table
 from indexa.core.scripts.columns import ColumnReading, check, key_tail, references
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
 from indexa.core.scripts.indexes import index_parts
+from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.remarks import remark_columns
+from indexa.core.scripts.sequences import owned_sequence
 from indexa.core.scripts.state import Draft, Script
 
 _COPIED = {"columns", "keys", "indexes", "checks"}
@@ -33,7 +35,11 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
     if "VIRTUAL" in modifiers:
         _virtual(cursor, draft)
         return draft
-    _take_table_words(cursor, script)
+    _take_table_words(cursor)
+    options: list[str] = []
+    if cursor.now == "CLUSTER":
+        _placing(cursor, options)
+        table.options = tuple(options)
     if cursor.take("PARTITION", "OF"):
         draft.partition_of = cursor.qualified()
         draft.query = "partition"
@@ -58,8 +64,8 @@ def _place(cursor: Cursor, at: int) -> str:
     return f"{file}line {cursor.statement.line_of(at)}"
 
 
-def _take_table_words(cursor: Cursor, script: Script) -> None:
-    while cursor.now == "," or cursor.now in ("FALLBACK", "NO", "SHARING", "DUPLICATE") and cursor.now != "(":
+def _take_table_words(cursor: Cursor) -> None:
+    while cursor.now == "," or (cursor.now in ("FALLBACK", "NO", "SHARING", "DUPLICATE") and cursor.now != "("):
         # Words of a parallel platform between the name and the columns.
         before = cursor.i
         while cursor.now not in ("(", "AS", ""):
@@ -77,19 +83,23 @@ def _body(cursor: Cursor, script: Script, draft: Draft) -> None:
     if cursor.now in ("SELECT", "WITH"):  # a query in brackets, no columns
         cursor.i = opening
         return
-    while cursor.now not in (")", ""):
+    up = cursor.up
+    while up[cursor.i] not in (")", ""):
         start = cursor.i
         try:
             _element(cursor, script, draft)
         except (NotUnderstoodError, IndexError) as error:
             cursor.i = start
             _note_lost_element(cursor, script, draft, str(error))
-        if cursor.now not in (",", ")", ""):
+        if up[cursor.i] not in (",", ")", ""):
             cursor.skip_element()
-        if not cursor.take(","):
+        if up[cursor.i] != ",":
             break
+        cursor.i += 1
     if not cursor.take(")"):
-        script.note("adapted", "tables", "Its list of columns is never closed; what could be read is kept.", draft.place)
+        script.note(
+            "adapted", "tables", "Its list of columns is never closed; what could be read is kept.", draft.place
+        )
 
 
 def _note_lost_element(cursor: Cursor, script: Script, draft: Draft, why: str) -> None:
@@ -106,23 +116,34 @@ def _note_lost_element(cursor: Cursor, script: Script, draft: Draft, why: str) -
 
 
 def _element(cursor: Cursor, script: Script, draft: Draft) -> None:
-    if is_constraint(cursor, script):
+    word = cursor.now
+    if word not in _BEGIN_CONSTRAINT and word not in _BEGIN_OTHER:
+        ColumnReading(cursor, draft, script).read()
+    elif is_constraint(cursor, script):
         table_constraint(cursor, script, draft)
     elif cursor.now == "LIKE" and cursor.is_name(cursor.i + 1):
         cursor.i += 1
         _like(cursor, script, draft, set())
-    elif cursor.now == "PERIOD" and cursor.ahead(1) == "FOR":
-        cursor.skip_element()
-    elif cursor.now == "SUPPLEMENTAL" and cursor.ahead(1) == "LOG":
+    elif (cursor.now == "PERIOD" and cursor.ahead(1) == "FOR") or (
+        cursor.now == "SUPPLEMENTAL" and cursor.ahead(1) == "LOG"
+    ):
         cursor.skip_element()
     else:
-        reading = ColumnReading(cursor, draft, script)
-        reading.read()
+        ColumnReading(cursor, draft, script).read()
+
+
+_BEGIN_CONSTRAINT = frozenset(
+    "CONSTRAINT PRIMARY UNIQUE FOREIGN CHECK EXCLUDE FULLTEXT SPATIAL VECTOR KEY INDEX".split()
+)
+_BEGIN_OTHER = frozenset({"LIKE", "PERIOD", "SUPPLEMENTAL"})
 
 
 def is_constraint(cursor: Cursor, script: Script) -> bool:
     """Say whether a table constraint begins here, and not a column that happens to be called like one."""
-    word, then = cursor.now, cursor.ahead(1)
+    word = cursor.now
+    if word not in _BEGIN_CONSTRAINT:
+        return False
+    then = cursor.ahead(1)
     if word == "CONSTRAINT":
         return True
     if word == "PRIMARY":
@@ -149,9 +170,9 @@ def table_constraint(cursor: Cursor, script: Script, draft: Draft) -> None:
     """Read one constraint or inline index of a table."""
     name = ""
     table = draft.table
-    if cursor.take("CONSTRAINT"):
-        if not (cursor.now in ("PRIMARY", "UNIQUE", "FOREIGN", "CHECK") and cursor.ahead(1) in ("KEY", "(", "INDEX")):
-            name = cursor.path()[-1]
+    nameless = cursor.ahead(1) in ("PRIMARY", "UNIQUE", "FOREIGN", "CHECK") and cursor.ahead(2) in ("KEY", "(", "INDEX")
+    if cursor.take("CONSTRAINT") and not nameless:
+        name = cursor.path()[-1]
     word = cursor.now
     if word == "PRIMARY":
         cursor.i += 2
@@ -184,6 +205,22 @@ def table_constraint(cursor: Cursor, script: Script, draft: Draft) -> None:
             _make_mandatory(script, draft, (cursor.name(),))
     else:
         raise NotUnderstoodError(f"no constraint that is known begins with “{cursor.raw[cursor.i][:40]}”", cursor.i)
+    _name_behind(cursor, table)
+
+
+def _name_behind(cursor: Cursor, table: Table) -> None:
+    """Read a constraint's name that stands behind it, as Informix has it."""
+    if cursor.now != "CONSTRAINT" or not cursor.is_name(cursor.i + 1):
+        return
+    cursor.i += 1
+    name = cursor.path()[-1]
+    parts = [
+        one
+        for one in (table.primary_key, *table.unique, *table.checks, *table.foreign_keys)
+        if one is not None and not one.name
+    ]
+    if parts:
+        parts[-1].name = name
 
 
 def _columns(cursor: Cursor, script: Script, draft: Draft) -> tuple[str, ...]:
@@ -301,7 +338,9 @@ def _of_type(cursor: Cursor, script: Script, draft: Draft) -> None:
                 column = Column(field.name, 0, field.type, comment=field.comment)
                 draft.add(column, key(field.name))
             return
-    script.note("adapted", "tables", f"Its columns are those of the type {name}, which the script does not make.", draft.place)
+    script.note(
+        "adapted", "tables", f"Its columns are those of the type {name}, which the script does not make.", draft.place
+    )
 
 
 def _like(cursor: Cursor, script: Script, draft: Draft, copied: set[str]) -> None:
@@ -310,14 +349,13 @@ def _like(cursor: Cursor, script: Script, draft: Draft, copied: set[str]) -> Non
         including = cursor.now == "INCLUDING"
         what = cursor.ahead(1).lower()
         cursor.i += 2
-        if including:
-            copied = copied | {what}
-        else:
-            copied = copied - {what}
+        copied = copied | {what} if including else copied - {what}
     pattern = script.find(schema, name)
     if pattern is None:
         full = f"{schema}.{name}" if schema else name
-        script.note("adapted", "tables", f"Its columns are those of {full}, which the script does not make.", draft.place)
+        script.note(
+            "adapted", "tables", f"Its columns are those of {full}, which the script does not make.", draft.place
+        )
         return
     key = script.dialect.key
     everything = "all" in copied
@@ -332,7 +370,10 @@ def _like(cursor: Cursor, script: Script, draft: Draft, copied: set[str]) -> Non
         if not (everything or "comments" in copied):
             twin.comment = ""
         draft.add(twin, key(twin.name))
+        if twin.identity and script.dialect.names_constraints == "postgresql":
+            owned_sequence(script, draft, twin)
     table = draft.table
+    name_constraints(script.dialect, pattern.table)
     if everything or "constraints" in copied:
         table.checks += [copy.copy(one) for one in pattern.table.checks]
     if everything or "indexes" in copied:
@@ -340,7 +381,10 @@ def _like(cursor: Cursor, script: Script, draft: Draft, copied: set[str]) -> Non
             table.primary_key = Key(name="", columns=pattern.table.primary_key.columns)
         keep = script.dialect.inline_indexes
         table.unique += [Key(name=one.name if keep else "", columns=one.columns) for one in pattern.table.unique]
-        table.indexes += [copy.copy(one) for one in pattern.table.indexes] if keep else []
+        for one in pattern.table.indexes:
+            twin_index = copy.copy(one)
+            twin_index.name = one.name if keep else ""
+            table.indexes.append(twin_index)
 
 
 def _virtual(cursor: Cursor, draft: Draft) -> None:
@@ -388,9 +432,45 @@ def _after_body(cursor: Cursor, script: Script, draft: Draft) -> None:
 
 
 _OPTION_WORDS = frozenset(
-    "INHERITS PARTITION WITH COMMENT ENGINE AS SELECT DISTRIBUTED DISTSTYLE DISTKEY SORTKEY COMPOUND INTERLEAVED UNIQUE "
-    "PRIMARY CLUSTER STRICT WITHOUT OPTIONS FOR SERVER IN DEFAULT COLLATE CHARSET CHARACTER AUTO_INCREMENT ROW_FORMAT "
-    "DISTRIBUTE BACKUP ORGANIZE ON USING CONSTRAINT".split()
+    [
+        "INHERITS",
+        "PARTITION",
+        "PARTITIONED",
+        "STORED",
+        "INDEX",
+        "WITH",
+        "COMMENT",
+        "ENGINE",
+        "AS",
+        "SELECT",
+        "DISTRIBUTED",
+        "DISTSTYLE",
+        "DISTKEY",
+        "SORTKEY",
+        "COMPOUND",
+        "INTERLEAVED",
+        "UNIQUE",
+        "PRIMARY",
+        "CLUSTER",
+        "STRICT",
+        "WITHOUT",
+        "OPTIONS",
+        "FOR",
+        "SERVER",
+        "IN",
+        "DEFAULT",
+        "COLLATE",
+        "CHARSET",
+        "CHARACTER",
+        "AUTO_INCREMENT",
+        "ROW_FORMAT",
+        "DISTRIBUTE",
+        "BACKUP",
+        "ORGANIZE",
+        "ON",
+        "USING",
+        "CONSTRAINT",
+    ]
 )
 
 
@@ -402,7 +482,12 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
     elif word == "PARTITION" and cursor.ahead(1) == "BY":
         cursor.i += 2
         _partition_by(cursor, script, draft)
-    elif word == "FOR" and cursor.ahead(1) == "VALUES" or word == "DEFAULT" and draft.partition_of:
+    elif word == "PARTITIONED" and cursor.ahead(1) == "BY" and cursor.ahead(2) == "(":
+        cursor.i += 2
+        _body(cursor, script, draft)
+    elif word == "STORED":
+        cursor.i += 3 if cursor.ahead(1) == "AS" else 2
+    elif (word == "FOR" and cursor.ahead(1) == "VALUES") or (word == "DEFAULT" and draft.partition_of):
         _bound(cursor, script, draft)
     elif word == "COMMENT":
         cursor.i += 1
@@ -431,9 +516,19 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
         start = cursor.i + 1
         cursor.skip_group()
         options += _with_options(cursor, start, cursor.i - 1)
-    elif word in ("DISTRIBUTED", "DISTSTYLE", "DISTKEY", "SORTKEY", "COMPOUND", "INTERLEAVED", "CLUSTER", "DISTRIBUTE", "ORGANIZE"):
+    elif word in (
+        "DISTRIBUTED",
+        "DISTSTYLE",
+        "DISTKEY",
+        "SORTKEY",
+        "COMPOUND",
+        "INTERLEAVED",
+        "CLUSTER",
+        "DISTRIBUTE",
+        "ORGANIZE",
+    ):
         _placing(cursor, options)
-    elif word in ("UNIQUE", "PRIMARY") and cursor.now and "INDEX" in (cursor.ahead(1), cursor.ahead(2)):
+    elif word in ("UNIQUE", "PRIMARY", "INDEX") and "INDEX" in (word, cursor.ahead(1), cursor.ahead(2)):
         _primary_index(cursor, script, draft, options)
     elif word == "CONSTRAINT":
         table_constraint(cursor, script, draft)
@@ -453,8 +548,29 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
 
 
 _DATABASE_OPTIONS = frozenset(
-    "DEFAULT CHARSET CHARACTER COLLATE AUTO_INCREMENT MAX_ROWS MIN_ROWS AVG_ROW_LENGTH PACK_KEYS CHECKSUM DELAY_KEY_WRITE STATS_PERSISTENT "
-    "KEY_BLOCK_SIZE STATS_AUTO_RECALC STATS_SAMPLE_PAGES PAGE_CHECKSUM TRANSACTIONAL COMPRESSION ENCRYPTED INSERT_METHOD TYPE".split()
+    [
+        "DEFAULT",
+        "CHARSET",
+        "CHARACTER",
+        "COLLATE",
+        "AUTO_INCREMENT",
+        "MAX_ROWS",
+        "MIN_ROWS",
+        "AVG_ROW_LENGTH",
+        "PACK_KEYS",
+        "CHECKSUM",
+        "DELAY_KEY_WRITE",
+        "STATS_PERSISTENT",
+        "KEY_BLOCK_SIZE",
+        "STATS_AUTO_RECALC",
+        "STATS_SAMPLE_PAGES",
+        "PAGE_CHECKSUM",
+        "TRANSACTIONAL",
+        "COMPRESSION",
+        "ENCRYPTED",
+        "INSERT_METHOD",
+        "TYPE",
+    ]
 )
 
 
@@ -507,13 +623,13 @@ def _placing(cursor: Cursor, options: list[str]) -> None:
     while cursor.now not in _OPTION_WORDS and cursor.now not in ("", ";"):
         if cursor.now == "(":
             cursor.skip_group()
-        else:
-            cursor.i += 1
+            break
+        cursor.i += 1
     if cursor.up[start] in ("COMPOUND", "INTERLEAVED", "DISTRIBUTE") and cursor.now in _OPTION_WORDS:
         cursor.i += 1
         if cursor.now == "(":
             cursor.skip_group()
-    options.append(cursor.tight_text(start, cursor.i))
+    options.append(cursor.spaced_text(start, cursor.i))
 
 
 def _primary_index(cursor: Cursor, script: Script, draft: Draft, options: list[str]) -> None:
@@ -527,7 +643,9 @@ def _primary_index(cursor: Cursor, script: Script, draft: Draft, options: list[s
     if unique:
         draft.table.unique.append(Key(name=name, columns=columns))
     if primary:
-        options.append(cursor.tight_text(start, cursor.i))
+        options.append(cursor.spaced_text(start, cursor.i))
+    elif not unique:
+        draft.table.indexes.append(Index(name=name, parts=tuple(IndexPart(column=column) for column in columns)))
 
 
 def _inherits(cursor: Cursor, script: Script, draft: Draft) -> None:
@@ -543,6 +661,7 @@ def _inherits(cursor: Cursor, script: Script, draft: Draft) -> None:
         schema, name = cursor.qualified()
         parent = script.find(schema, name)
         if parent:
+            name_constraints(script.dialect, parent.table)
             parents.append(parent.table.full_name)
             for column in parent.table.columns:
                 if key(column.name) not in draft.columns:
@@ -553,7 +672,9 @@ def _inherits(cursor: Cursor, script: Script, draft: Draft) -> None:
             draft.table.checks += [copy.copy(one) for one in parent.table.checks if one.inherited]
         else:
             parents.append(f"{schema}.{name}" if schema else name)
-            script.note("adapted", "tables", "Its parent is not in the script; columns from there are missing.", draft.place)
+            script.note(
+                "adapted", "tables", "Its parent is not in the script; columns from there are missing.", draft.place
+            )
         if not cursor.take(","):
             break
     for column in own:
@@ -574,7 +695,9 @@ def _partition_by(cursor: Cursor, script: Script, draft: Draft) -> None:
     start = cursor.i
     depth = 0
     while cursor.now not in ("", ";") and not (
-        depth == 0 and cursor.now in ("WITH", "TABLESPACE", "AS", "COMMENT", "OPTIONS", "CLUSTER", "ENGINE") and cursor.i > start
+        depth == 0
+        and cursor.now in ("WITH", "TABLESPACE", "AS", "COMMENT", "OPTIONS", "CLUSTER", "ENGINE", "INDEX")
+        and cursor.i > start
     ):
         if cursor.now == "(":
             cursor.skip_group()
@@ -596,14 +719,16 @@ def _rule_text(cursor: Cursor, start: int) -> str:
 def _listed_partitions(cursor: Cursor, script: Script, draft: Draft) -> None:
     """Read partitions that are listed behind their rule: PARTITION name VALUES ..., in brackets."""
     while cursor.now not in ("", ";", "("):
-        if cursor.now in ("WITH", "AS", "COMMENT", "TABLESPACE", "ENABLE") and cursor.ahead(1) != "(":
+        if cursor.now in ("WITH", "AS", "COMMENT", "TABLESPACE", "ENABLE", "INDEX", "OPTIONS", "CLUSTER"):
             return
         if cursor.now in ("INTERVAL", "SUBPARTITION") and cursor.ahead(1) != "(":
             pass
         cursor.i += 1
         if cursor.now == "(" and cursor.ahead(1) not in ("PARTITION", "DEFAULT", "SUBPARTITION"):
             cursor.skip_group()
-    if cursor.now != "(" or cursor.ahead(1) not in ("PARTITION",):
+    if cursor.now == "(" and cursor.ahead(1) != "PARTITION":
+        cursor.skip_group()
+    if cursor.now != "(":
         return
     end = cursor.after_group(cursor.i)
     cursor.i += 1
@@ -613,7 +738,14 @@ def _listed_partitions(cursor: Cursor, script: Script, draft: Draft) -> None:
             start = cursor.i
             cursor.skip_element()
             stop = start
-            while stop < cursor.i and cursor.up[stop] not in ("TABLESPACE", "ENGINE", "COMMENT", "SEGMENT", "PCTFREE", "NOCOMPRESS"):
+            while stop < cursor.i and cursor.up[stop] not in (
+                "TABLESPACE",
+                "ENGINE",
+                "COMMENT",
+                "SEGMENT",
+                "PCTFREE",
+                "NOCOMPRESS",
+            ):
                 stop += 1
             draft.table.partitions.append(Partition(draft.table.schema, name, cursor.text(start, stop)))
         else:
@@ -651,6 +783,4 @@ def become_partition(script: Script, draft: Draft, schema: str, name: str, bound
         for column in parent.table.columns:
             draft.add(copy.copy(column), script.dialect.key(column.name))
     draft.query = ""
-    parent.table.partitions.append(
-        Partition(draft.table.schema, draft.table.name, bound, draft.table.partition_by)
-    )
+    parent.table.partitions.append(Partition(draft.table.schema, draft.table.name, bound, draft.table.partition_by))

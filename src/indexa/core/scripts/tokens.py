@@ -7,7 +7,6 @@ and comments) and the token, so that joining all of them gives back the text.
 from __future__ import annotations
 
 import re
-from functools import lru_cache
 
 from indexa.core.scripts.dialect import Dialect
 
@@ -18,12 +17,14 @@ _CONDITIONAL_OPENS = re.compile(r"/\*M?!")
 
 
 def line_comments(dialect: Dialect) -> list[str]:
-    """Return the patterns of the comments that end with their line."""
+    """Return the patterns of the comments that end with their line, and of those in braces."""
     patterns = [r"--[^\n]*+"]
     if dialect.hash_comments:
         patterns.append(r"#[^\n]*+")
     if dialect.slash_comments:
         patterns.append(r"//[^\n]*+")
+    if dialect.brace_comments:
+        patterns.append(r"\{[^}]*+\}")
     return patterns
 
 
@@ -43,7 +44,9 @@ def strings(dialect: Dialect) -> list[str]:
     return patterns
 
 
-@lru_cache(maxsize=32)
+_PATTERNS: dict[str, re.Pattern[str]] = {}
+
+
 def token_pattern(dialect: Dialect) -> re.Pattern[str]:
     """Compile the dialect's one expression: group 1 is what lies before the token, group 2 the token."""
     comments = "|".join([*line_comments(dialect), BLOCK_COMMENT])
@@ -65,6 +68,12 @@ def token_pattern(dialect: Dialect) -> re.Pattern[str]:
     return re.compile(rf"((?:\s++|{comments})*+)({token}|\Z)", re.S)
 
 
+def _in_capitals(tokens: tuple[str, ...]) -> list[str]:
+    """Write all tokens in capitals: in one go, unless one holds the mark that parts them."""
+    found = "\0".join(tokens).upper().split("\0")
+    return found if len(found) == len(tokens) else [token.upper() for token in tokens]
+
+
 class Statement:
     """One statement's tokens: `raw` as written, `up` in capitals, `before` what lies in front of each.
 
@@ -76,7 +85,10 @@ class Statement:
     def __init__(self, text: str, dialect: Dialect, file: str, line: int) -> None:
         if dialect.conditional_comments and _CONDITIONAL_OPENS.search(text):
             text = _CONDITIONAL.sub(lambda found: " " * len(found[0]), text)
-        pairs = token_pattern(dialect).findall(text)
+        pattern = _PATTERNS.get(dialect.name)
+        if pattern is None:
+            pattern = _PATTERNS[dialect.name] = token_pattern(dialect)
+        pairs = pattern.findall(text)
         if len(pairs) > 1 and not pairs[-2][1]:
             pairs.pop()
         if not pairs or pairs[-1][1]:
@@ -84,7 +96,7 @@ class Statement:
         before, raw = zip(*pairs, strict=True)
         self.before: tuple[str, ...] = before
         self.raw: tuple[str, ...] = raw
-        self.up = [token.upper() for token in raw]
+        self.up = _in_capitals(raw)
         self.text, self.dialect, self.file, self.line = text, dialect, file, line
 
     def line_of(self, place: int) -> int:

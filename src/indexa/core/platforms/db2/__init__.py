@@ -15,8 +15,21 @@ def canonical_type(text: str) -> str:
         return text.replace('"', "").strip() if text.upper().startswith('"SYSIBM"') else text
     head, bracket, rest = " ".join(text.upper().split()).partition("(")
     inside, closing, after = rest.partition(")")
-    word = {"INT": "INTEGER", "DEC": "DECIMAL", "NUMERIC": "DECIMAL", "CHAR": "CHARACTER", "CHARACTER VARYING": "VARCHAR", "CHAR VARYING": "VARCHAR"}
-    return word.get(head.strip(), head.strip()) + bracket + inside.strip().replace(", ", ",").replace(" OCTETS", " OCTETS") + closing + after
+    word = {
+        "INT": "INTEGER",
+        "DEC": "DECIMAL",
+        "NUMERIC": "DECIMAL",
+        "CHAR": "CHARACTER",
+        "CHARACTER VARYING": "VARCHAR",
+        "CHAR VARYING": "VARCHAR",
+    }
+    return (
+        word.get(head.strip(), head.strip())
+        + bracket
+        + inside.strip().replace(", ", ",").replace(" OCTETS", " OCTETS")
+        + closing
+        + after
+    )
 
 
 DIALECT = Dialect(

@@ -29,7 +29,9 @@ class DuckDB(Platform):
         return [
             (schema, name, bool(view))
             for schema, name, view in rows
-            if choice.takes_schema(schema) and choice.takes_name(schema, name) and ("views" if view else "tables") in choice.kinds
+            if choice.takes_schema(schema)
+            and choice.takes_name(schema, name)
+            and ("views" if view else "tables") in choice.kinds
         ]
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
@@ -45,5 +47,7 @@ PLATFORM = DuckDB(
     has_kit=True,
     kinds=("tables", "views", "types", "sequences", "routines"),
     families={"bit": "binary", "enum": "text", "union": "document"},
-    cannot=("The schema of a referenced table: the catalog names the table alone, and only its own schema is allowed.",),
+    cannot=(
+        "The schema of a referenced table: the catalog names the table alone, and only its own schema is allowed.",
+    ),
 )

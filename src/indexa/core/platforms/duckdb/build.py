@@ -12,7 +12,20 @@ from indexa.core.errors import CoreError
 from indexa.core.intake.catalog import CatalogBuilder
 from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt
-from indexa.core.model import Check, Column, Enum, ForeignKey, Index, IndexPart, Key, Model, Routine, SchemaInfo, Sequence, Table
+from indexa.core.model import (
+    Check,
+    Column,
+    Enum,
+    ForeignKey,
+    Index,
+    IndexPart,
+    Key,
+    Model,
+    Routine,
+    SchemaInfo,
+    Sequence,
+    Table,
+)
 from indexa.core.platforms import Session, Tick
 from indexa.core.platforms.duckdb.dialect import DIALECT
 from indexa.core.scripts.cursor import Cursor
@@ -38,7 +51,9 @@ union all select schema_name, view_name, true from duckdb_views() where {_HERE} 
 
 SCHEMAS = "select schema_name, comment from duckdb_schemas() where database_name = current_database() order by 1"
 TABLES = f"select schema_name, table_name, comment, sql from duckdb_tables() where {_HERE} and not temporary order by table_oid"
-VIEWS = f"select schema_name, view_name, comment, sql from duckdb_views() where {_HERE} and not temporary order by view_oid"
+VIEWS = (
+    f"select schema_name, view_name, comment, sql from duckdb_views() where {_HERE} and not temporary order by view_oid"
+)
 COLUMNS = f"""
 select schema_name, table_name, column_name, data_type, is_nullable, column_default, comment
 from duckdb_columns() where {_HERE} order by table_oid, column_index"""
@@ -106,7 +121,15 @@ class CatalogReading:
             self._enums.setdefault(tuple(labels or ()), f"{schema}.{name}")
         for schema, name, comment, sql in self._fetch(VIEWS):
             body = _VIEW.match(sql or "")
-            self._builder.take(Table(schema=schema, name=name, kind="view", comment=comment or "", definition_sql=body[1] if body else sql or ""))
+            self._builder.take(
+                Table(
+                    schema=schema,
+                    name=name,
+                    kind="view",
+                    comment=comment or "",
+                    definition_sql=body[1] if body else sql or "",
+                )
+            )
 
     def _read_columns(self) -> None:
         for (schema, table_name), rows in groupby(self._fetch(COLUMNS), key=lambda row: (row[0], row[1])):
@@ -116,7 +139,9 @@ class CatalogReading:
             columns = table.columns
             generated = self._generated.get((schema, table_name), {})
             for _, _, name, type_, nullable, default, comment in rows:
-                column = Column(name, len(columns) + 1, intern(self._enum_name(type_)), bool(nullable), default, comment or "")
+                column = Column(
+                    name, len(columns) + 1, intern(self._enum_name(type_)), bool(nullable), default, comment or ""
+                )
                 if name in generated:
                     column.generated, column.default = generated[name], None
                 columns.append(column)
@@ -139,7 +164,13 @@ class CatalogReading:
                 table.unique.append(Key(name=name or "", columns=tuple(columns)))
             elif kind == "FOREIGN KEY":
                 table.foreign_keys.append(
-                    ForeignKey(name=name or "", columns=tuple(columns), ref_schema=schema, ref_table=ref_table, ref_columns=tuple(ref_columns))
+                    ForeignKey(
+                        name=name or "",
+                        columns=tuple(columns),
+                        ref_schema=schema,
+                        ref_table=ref_table,
+                        ref_columns=tuple(ref_columns),
+                    )
                 )
             else:
                 table.checks.append(Check(name=name or "", expression=expression or ""))
@@ -150,14 +181,20 @@ class CatalogReading:
             if table is None:
                 continue
             known = {column.name for column in table.columns}
-            listed = [part.strip() for part in re.split(r",(?![^(]*\))", (expressions or "").strip("[]")) if part.strip()]
+            listed = [
+                part.strip() for part in re.split(r",(?![^(]*\))", (expressions or "").strip("[]")) if part.strip()
+            ]
             bare = [part.strip("'\"") for part in listed]
             parts = tuple(IndexPart(column=part) if part in known else IndexPart(expression=part) for part in bare)
-            table.indexes.append(Index(name=name, comment=comment or "", parts=parts, unique=bool(unique), method="art"))
+            table.indexes.append(
+                Index(name=name, comment=comment or "", parts=parts, unique=bool(unique), method="art")
+            )
 
     def _read_types(self) -> None:
         for schema, name, comment, labels in self._fetch(ENUMS):
-            self._builder.model.enums.append(Enum(schema=schema, name=name, comment=comment or "", values=tuple(labels or ())))
+            self._builder.model.enums.append(
+                Enum(schema=schema, name=name, comment=comment or "", values=tuple(labels or ()))
+            )
 
     def _read_sequences(self) -> None:
         for schema, name, comment, start, increment, minimum, maximum, cycle in self._fetch(SEQUENCES):

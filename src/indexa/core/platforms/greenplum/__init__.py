@@ -8,6 +8,12 @@ from indexa.core.platforms.postgresql.dialect import DIALECT as POSTGRESQL
 DIALECT = replace(
     POSTGRESQL,
     name="greenplum",
-    signs=((r"\bDISTRIBUTED (?:BY|RANDOMLY|REPLICATED)\b", 40), (r"\bappendonly\s*=", 10), (r"\bgp_\w+", 3), (r"\bOWNER TO\b", 2), (r"::\w", 2)),
+    signs=(
+        (r"\bDISTRIBUTED (?:BY|RANDOMLY|REPLICATED)\b", 40),
+        (r"\bappendonly\s*=", 10),
+        (r"\bgp_\w+", 3),
+        (r"\bOWNER TO\b", 2),
+        (r"::\w", 2),
+    ),
 )
 PLATFORM = Platform(name="greenplum", label="Greenplum", dialect=DIALECT, has_kit=True)

@@ -12,7 +12,19 @@ from indexa.core.intake.catalog import CatalogBuilder
 from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import (
-    Check, Column, ForeignKey, Index, IndexPart, Key, Model, Partition, Routine, SchemaInfo, Sequence, Table, Trigger,
+    Check,
+    Column,
+    ForeignKey,
+    Index,
+    IndexPart,
+    Key,
+    Model,
+    Partition,
+    Routine,
+    SchemaInfo,
+    Sequence,
+    Table,
+    Trigger,
 )  # fmt: skip
 from indexa.core.platforms import Session, Tick
 from indexa.core.platforms.mysql import queries
@@ -24,7 +36,20 @@ _RULES: dict[str, Any] = {
     "CASCADE": "cascade", "SET NULL": "set null", "SET DEFAULT": "set default", "RESTRICT": "no action", "NO ACTION": "no action",
 }  # fmt: skip
 """RESTRICT and NO ACTION are one to the platform's engines; which of them the catalog says varies by version."""
-_QUOTED_TYPES = ("char", "varchar", "text", "tinytext", "mediumtext", "longtext", "enum", "set", "date", "time", "datetime", "timestamp")
+_QUOTED_TYPES = (
+    "char",
+    "varchar",
+    "text",
+    "tinytext",
+    "mediumtext",
+    "longtext",
+    "enum",
+    "set",
+    "date",
+    "time",
+    "datetime",
+    "timestamp",
+)
 
 Rows = Iterable[tuple[Any, ...]]
 
@@ -66,7 +91,11 @@ class CatalogReading:
         return self._session.fetch(query, self._parameters)
 
     def _read_tables(self) -> None:
-        bodies = {(schema, name): body for schema, name, body in self._fetch(queries.VIEWS)} if "views" in self._choice.kinds else {}
+        bodies = (
+            {(schema, name): body for schema, name, body in self._fetch(queries.VIEWS)}
+            if "views" in self._choice.kinds
+            else {}
+        )
         hidden = 0
         sequences = []
         for schema, name, type_, engine, collation, create_options, comment in self._fetch(queries.TABLES):
@@ -88,14 +117,18 @@ class CatalogReading:
             if self._builder.take(table):
                 self._collations[schema, name] = collation or ""
         if hidden and "views" in self._choice.kinds:
-            self._builder.note("left out", "view definitions", "The login may not see them (SHOW VIEW is needed).", hidden)
+            self._builder.note(
+                "left out", "view definitions", "The login may not see them (SHOW VIEW is needed).", hidden
+            )
         if "sequences" in self._choice.kinds:
             for schema, name in sequences:
                 self._read_sequence(schema, name)
 
     def _read_sequence(self, schema: str, name: str) -> None:
         quoted = ".".join("`" + part.replace("`", "``").replace("%", "%%") + "`" for part in (schema, name))
-        for start, increment, minimum, maximum, cache, cycle in self._session.fetch(queries.SEQUENCE.format(name=quoted), {}):
+        for start, increment, minimum, maximum, cache, cycle in self._session.fetch(
+            queries.SEQUENCE.format(name=quoted), {}
+        ):
             self._builder.model.sequences.append(
                 Sequence(
                     schema=schema, name=name, type="bigint", start=start, increment=increment, minimum=minimum, maximum=maximum, cache=cache,
@@ -145,7 +178,12 @@ class CatalogReading:
                         name=name,
                         comment=comment or "",
                         parts=tuple(
-                            IndexPart(row[4] or "", row[9] or "", descending=row[6] == "D", length=0 if method == "SPATIAL" else row[5] or 0)
+                            IndexPart(
+                                row[4] or "",
+                                row[9] or "",
+                                descending=row[6] == "D",
+                                length=0 if method == "SPATIAL" else row[5] or 0,
+                            )
                             for row in listed
                         ),
                         unique=not non_unique,
@@ -154,7 +192,9 @@ class CatalogReading:
                 )
 
     def _read_foreign_keys(self) -> None:
-        for (schema, table_name, name), rows in groupby(self._fetch(queries.FOREIGN_KEYS), key=lambda row: (row[0], row[1], row[2])):
+        for (schema, table_name, name), rows in groupby(
+            self._fetch(queries.FOREIGN_KEYS), key=lambda row: (row[0], row[1], row[2])
+        ):
             table = self._builder.table(schema, table_name)
             if table is None:
                 continue
@@ -173,7 +213,9 @@ class CatalogReading:
             )
 
     def _read_checks(self) -> None:
-        for schema, table_name, name, clause in self._fetch(queries.CHECKS_MARIADB if self._mariadb else queries.CHECKS_MYSQL):
+        for schema, table_name, name, clause in self._fetch(
+            queries.CHECKS_MARIADB if self._mariadb else queries.CHECKS_MYSQL
+        ):
             if table := self._builder.table(schema, table_name):
                 table.checks.append(Check(name=name, expression=clause))
 
@@ -186,7 +228,11 @@ class CatalogReading:
             table.partition_by = rule
             bound = ""
             if description is not None:
-                bound = f"VALUES IN ({description})" if method.startswith("LIST") else f"VALUES LESS THAN {_limit(description)}"
+                bound = (
+                    f"VALUES IN ({description})"
+                    if method.startswith("LIST")
+                    else f"VALUES LESS THAN {_limit(description)}"
+                )
             table.partitions.append(Partition(schema, name, bound))
 
     def _read_triggers(self) -> None:

@@ -19,7 +19,9 @@ _USUAL_WIDTHS = {
     "tinyint": ("(4)", "(3)"), "smallint": ("(6)", "(5)"), "mediumint": ("(9)", "(8)"), "int": ("(11)", "(10)"), "bigint": ("(20)", "(20)"),
     "year": ("(4)", "(4)"),
 }  # fmt: skip
-_PARTS = re.compile(r"^([a-z][a-z0-9 ]*?)\s*(\(.*\))?\s*((?:unsigned|signed|zerofill|binary|ascii|unicode|\s)*)$", re.I | re.S)
+_PARTS = re.compile(
+    r"^([a-z][a-z0-9 ]*?)\s*(\(.*\))?\s*((?:unsigned|signed|zerofill|binary|ascii|unicode|\s)*)$", re.I | re.S
+)
 
 
 @lru_cache(maxsize=4096)
@@ -66,13 +68,13 @@ def canonical_default(text: str, type_: str) -> str:
     if text[:1] == "'" and re.fullmatch(r"-?\d+(\.\d+)?", inner) and type_.split("(")[0].split()[0] in _NUMBERS:
         digits = re.match(r"(?:decimal|double|float)\(\d+,(\d+)\)", type_)
         return f"{float(inner):.{digits[1]}f}" if digits else inner
-    if digits := re.match(r"(?:decimal|double|float)\(\d+,(\d+)\)", type_):
-        if re.fullmatch(r"-?\d+(\.\d+)?", text) and len(text) < 15:
-            return f"{float(text):.{digits[1]}f}"
+    digits = re.match(r"(?:decimal|double|float)\(\d+,(\d+)\)", type_)
+    if digits and re.fullmatch(r"-?\d+(\.\d+)?", text) and len(text) < 15:
+        return f"{float(text):.{digits[1]}f}"
     return text
 
 
-_NUMBERS = frozenset("tinyint smallint mediumint int bigint decimal float double".split())
+_NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "decimal", "float", "double"])
 
 DIALECT = Dialect(
     name="mysql",

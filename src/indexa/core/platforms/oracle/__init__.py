@@ -46,4 +46,6 @@ DIALECT = Dialect(
     ),
     parser="oracle",
 )  # fmt: skip
-PLATFORM = Platform(name="oracle", label="Oracle", dialect=DIALECT, has_kit=True, families={"date": "date and time", "raw": "binary"})
+PLATFORM = Platform(
+    name="oracle", label="Oracle", dialect=DIALECT, has_kit=True, families={"date": "date and time", "raw": "binary"}
+)

@@ -16,9 +16,59 @@ _ALIASES = {
     "float": "double precision",
 }  # fmt: skip
 BUILTIN = frozenset(
-    "smallint integer bigint numeric real money character text bytea boolean date time timestamp interval bit json jsonb xml uuid inet "
-    "cidr macaddr macaddr8 point line lseg box path polygon circle tsvector tsquery oid name regclass regproc regtype pg_lsn txid_snapshot "
-    "int4range int8range numrange tsrange tstzrange daterange double citext hstore ltree bpchar refcursor".split()
+    [
+        "smallint",
+        "integer",
+        "bigint",
+        "numeric",
+        "real",
+        "money",
+        "character",
+        "text",
+        "bytea",
+        "boolean",
+        "date",
+        "time",
+        "timestamp",
+        "interval",
+        "bit",
+        "json",
+        "jsonb",
+        "xml",
+        "uuid",
+        "inet",
+        "cidr",
+        "macaddr",
+        "macaddr8",
+        "point",
+        "line",
+        "lseg",
+        "box",
+        "path",
+        "polygon",
+        "circle",
+        "tsvector",
+        "tsquery",
+        "oid",
+        "name",
+        "regclass",
+        "regproc",
+        "regtype",
+        "pg_lsn",
+        "txid_snapshot",
+        "int4range",
+        "int8range",
+        "numrange",
+        "tsrange",
+        "tstzrange",
+        "daterange",
+        "double",
+        "citext",
+        "hstore",
+        "ltree",
+        "bpchar",
+        "refcursor",
+    ]
 )
 _PARTS = re.compile(r"^(?P<base>[^(\[]+)(?:(?P<arguments>\([^)]*\))(?P<rest>[^\[(]*))?(?P<array>(?:\s*\[\d*\])*)$")
 _ARRAY_WORD = re.compile(r"\s+array(?:\s*\[\d*\])?$", re.I)
@@ -61,7 +111,16 @@ _TRUTHS = {"t": "true", "true": "true", "1": "true", "yes": "true", "y": "true",
     ("f", "false", "0", "no", "n", "off"), "false"
 )
 _NUMBER = re.compile(r"-?\d+(\.\d+)?$")
-_PLAIN_WORDS = {"true", "false", "current_timestamp", "current_date", "current_user", "current_time", "session_user", "localtimestamp"}
+_PLAIN_WORDS = {
+    "true",
+    "false",
+    "current_timestamp",
+    "current_date",
+    "current_user",
+    "current_time",
+    "session_user",
+    "localtimestamp",
+}
 
 
 def canonical_default(text: str, type_: str) -> str:
@@ -69,7 +128,9 @@ def canonical_default(text: str, type_: str) -> str:
     if text.startswith("'") and text.endswith("'") and text.count("'") == 2 + 2 * text[1:-1].count("''"):
         base = re.sub(r"\([^)]*\)", "", type_)
         said = text[1:-1]
-        if base in ("smallint", "integer", "bigint", "numeric", "real", "double precision") and re.fullmatch(r"\d+(\.\d+)?", said):
+        if base in ("smallint", "integer", "bigint", "numeric", "real", "double precision") and re.fullmatch(
+            r"\d+(\.\d+)?", said
+        ):
             return said
         if base == "boolean" and said.lower() in _TRUTHS:
             return _TRUTHS[said.lower()]

@@ -18,4 +18,10 @@ DIALECT = replace(
     ),
     parser="redshift",
 )  # fmt: skip
-PLATFORM = Platform(name="redshift", label="Redshift", dialect=DIALECT, has_kit=True, families={"super": "document", "hllsketch": "other"})
+PLATFORM = Platform(
+    name="redshift",
+    label="Redshift",
+    dialect=DIALECT,
+    has_kit=True,
+    families={"super": "document", "hllsketch": "other"},
+)

@@ -16,13 +16,17 @@ class SQLite(Platform):
 
     def count(self, session: Session) -> list[SchemaCount]:
         """Count what the file holds."""
-        counts = dict.fromkeys(self.kinds, 0) | {kind: number for kind, number in session.fetch(build.COUNTS, {})}
+        counts = dict.fromkeys(self.kinds, 0) | dict(session.fetch(build.COUNTS, {}))
         return [SchemaCount(build.SCHEMA, counts)]
 
     def table_names(self, session: Session, choice: Choice) -> list[tuple[str, str, bool]]:
         """List schema, name and whether it is a view, of what the choice takes."""
         listed = [(build.SCHEMA, name, bool(view)) for name, view in session.fetch(build.TABLE_NAMES, {})]
-        return [one for one in listed if choice.takes_name(one[0], one[1]) and ("views" if one[2] else "tables") in choice.kinds]
+        return [
+            one
+            for one in listed
+            if choice.takes_name(one[0], one[1]) and ("views" if one[2] else "tables") in choice.kinds
+        ]
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
@@ -35,7 +39,11 @@ class SQLite(Platform):
         if found != "other":
             return found
         upper = type_name.upper()
-        for words, family in ((("INT",), "number"), (("CHAR", "CLOB", "TEXT"), "text"), (("REAL", "FLOA", "DOUB"), "number")):
+        for words, family in (
+            (("INT",), "number"),
+            (("CHAR", "CLOB", "TEXT"), "text"),
+            (("REAL", "FLOA", "DOUB"), "number"),
+        ):
             if any(word in upper for word in words):
                 return family
         return "binary" if "BLOB" in upper else "other"
@@ -47,5 +55,7 @@ PLATFORM = SQLite(
     dialect=DIALECT,
     has_kit=True,
     kinds=("tables", "views", "triggers"),
-    cannot=("Comments on tables and columns: the platform has none. Those written beside a column are kept as remarks.",),
+    cannot=(
+        "Comments on tables and columns: the platform has none. Those written beside a column are kept as remarks.",
+    ),
 )

@@ -141,7 +141,13 @@ class CatalogReading:
         except (CoreError, IndexError):
             draft = None
         if draft is None:
-            self._builder.note("adapted", "tables", "Its statement could not be read: checks and expressions are missing.", 1, table.full_name)
+            self._builder.note(
+                "adapted",
+                "tables",
+                "Its statement could not be read: checks and expressions are missing.",
+                1,
+                table.full_name,
+            )
             return
         self._parsed[table.name] = draft
         for column in table.columns:
@@ -170,7 +176,9 @@ class CatalogReading:
                     columns=_as_in(table, columns),
                     ref_schema=SCHEMA,
                     ref_table=target.name if target else ref_table,
-                    ref_columns=_as_in(target, tuple(row[4] for row in listed)) if all(row[4] for row in listed) else (),
+                    ref_columns=_as_in(target, tuple(row[4] for row in listed))
+                    if all(row[4] for row in listed)
+                    else (),
                     on_delete=_ACTIONS[on_delete],
                     on_update=_ACTIONS[on_update],
                 )
@@ -207,7 +215,9 @@ class CatalogReading:
                 )
                 for place, row in enumerate(listed)
             )
-            table.indexes.append(Index(name=name, parts=parts, unique=bool(unique), predicate=where[1] if where else None))
+            table.indexes.append(
+                Index(name=name, parts=parts, unique=bool(unique), predicate=where[1] if where else None)
+            )
 
     @staticmethod
     def _has_collation(table: Table, name: str | None, collation: str) -> bool:
@@ -216,7 +226,11 @@ class CatalogReading:
     def _unique_name(self, table: Table, columns: tuple[str, ...]) -> str:
         draft = self._parsed.get(table.name)
         wanted = [name.lower() for name in columns]
-        return next((one.name for one in draft.table.unique if [name.lower() for name in one.columns] == wanted), "") if draft else ""
+        return (
+            next((one.name for one in draft.table.unique if [name.lower() for name in one.columns] == wanted), "")
+            if draft
+            else ""
+        )
 
     def _read_triggers(self) -> None:
         if "triggers" not in self._choice.kinds:

@@ -31,6 +31,7 @@ DIALECT = Dialect(
     default_schema="main",
     identifier_quotes='"`[',
     commands=r"\.\w",
+    any_type_words=True,
     primary_key_may_be_null=True,
     canonical_type=canonical_type,
     canonical_default=canonical_default,

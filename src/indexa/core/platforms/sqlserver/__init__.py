@@ -14,8 +14,18 @@ def canonical_type(text: str) -> str:
     bare = text.replace("[", "").replace("]", "")
     head, bracket, rest = bare.partition("(")
     head = head.strip().removeprefix("sys.")
-    word = {"integer": "int", "dec": "decimal", "numeric": "numeric", "character": "char", "char varying": "varchar", "rowversion": "timestamp",
-            "national character varying": "nvarchar", "national char varying": "nvarchar", "character varying": "varchar", "double precision": "float"}
+    word = {
+        "integer": "int",
+        "dec": "decimal",
+        "numeric": "numeric",
+        "character": "char",
+        "char varying": "varchar",
+        "rowversion": "timestamp",
+        "national character varying": "nvarchar",
+        "national char varying": "nvarchar",
+        "character varying": "varchar",
+        "double precision": "float",
+    }
     lowered = head.lower()
     return (word.get(lowered, lowered if "." not in head else head) + bracket + rest.lower().replace(" ", "")).strip()  # fmt: skip
 
@@ -36,4 +46,10 @@ DIALECT = Dialect(
     ),
     parser="tsql",
 )  # fmt: skip
-PLATFORM = Platform(name="sqlserver", label="SQL Server", dialect=DIALECT, has_kit=True, families={"timestamp": "binary", "bit": "yes or no"})
+PLATFORM = Platform(
+    name="sqlserver",
+    label="SQL Server",
+    dialect=DIALECT,
+    has_kit=True,
+    families={"timestamp": "binary", "bit": "yes or no"},
+)

@@ -22,4 +22,6 @@ DIALECT = Dialect(
     ),
     parser="teradata",
 )  # fmt: skip
-PLATFORM = Platform(name="teradata", label="Teradata", dialect=DIALECT, has_kit=True, families={"byte": "binary", "varbyte": "binary"})
+PLATFORM = Platform(
+    name="teradata", label="Teradata", dialect=DIALECT, has_kit=True, families={"byte": "binary", "varbyte": "binary"}
+)

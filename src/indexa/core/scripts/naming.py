@@ -1,0 +1,126 @@
+"""The names that platforms make up for constraints and indexes that are given none."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+
+from indexa.core.model import Index, IndexPart, Table
+from indexa.core.scripts.dialect import Dialect
+
+_LONGEST_NAME = 63
+
+
+def name_constraints(dialect: Dialect, table: Table) -> None:
+    """Give constraints and indexes without a name the one that the platform makes up, if it does."""
+    if not dialect.names_constraints:
+        return
+    if dialect.names_constraints == "mysql":
+        _name_like_mysql(table)
+        return
+    ours = dialect.names_constraints == "duckdb"  # there the names hold all columns, those referred to as well
+    taken = (
+        {key.name for key in table.unique}
+        | {check.name for check in table.checks}
+        | {f.name for f in table.foreign_keys}
+    )
+
+    def free(base: str) -> str:
+        name, number = base, 0
+        while name in taken:
+            number += 1
+            name = f"{base}{number}"
+        taken.add(name)
+        return name
+
+    if table.primary_key:  # a unique key over the very same columns is dropped by the platform
+        table.unique = [key for key in table.unique if key.name or key.columns != table.primary_key.columns]
+    if table.primary_key and not table.primary_key.name:
+        table.primary_key.name = free(
+            made_name(table.name, "_".join(table.primary_key.columns) if ours else "", "pkey")
+        )
+    for key in table.unique:
+        key.name = key.name or free(made_name(table.name, "_".join(key.columns), "key"))
+    for foreign in table.foreign_keys:
+        foreign.name = foreign.name or free(
+            made_name(table.name, "_".join((*foreign.columns, *(foreign.ref_columns if ours else ()))), "fkey")
+        )
+    for check in table.checks:
+        if not check.name:
+            words = set(re.findall(r"\w+", check.expression.lower()))
+            named = [column.name for column in table.columns if column.name.lower() in words]
+            check.name = free(made_name(table.name, named[0] if len(named) == 1 else "", "check"))
+    for exclusion in table.exclusions:
+        columns = "_".join(element.split()[0] for element in exclusion.elements)
+        exclusion.name = exclusion.name or free(made_name(table.name, columns, "excl"))
+    for index in table.indexes:
+        columns = "_".join(part.column or "expr" for part in index.parts)
+        index.name = index.name or free(made_name(table.name, columns, "idx"))
+
+
+def _name_like_mysql(table: Table) -> None:
+    if table.primary_key:
+        table.primary_key.name = "PRIMARY"
+    taken = Counter([*(key.name for key in table.unique), *(index.name for index in table.indexes)])
+    for key in table.unique:
+        key.name = key.name or _numbered(key.columns[0] if key.columns else "", taken)
+    for index in table.indexes:
+        index.name = index.name or _numbered(index.parts[0].column if index.parts else "", taken)
+    number = 0
+    for foreign in table.foreign_keys:
+        if not foreign.name:
+            number += 1
+            foreign.name = f"{table.name}_ibfk_{number}"
+    number = 0
+    for check in table.checks:
+        if not check.name:
+            number += 1
+            check.name = f"CONSTRAINT_{number}"
+
+
+def name_foreign_indexes(dialect: Dialect, table: Table) -> None:
+    """Add the indexes that the platform makes for foreign keys, and settle how the engine's indexes work."""
+    if dialect.names_constraints != "mysql":
+        return
+    _index_foreign_keys(table)
+    if {option.upper() for option in table.options} & {"ENGINE=MEMORY", "ENGINE=HEAP"}:
+        for index in table.indexes:
+            index.method = index.method or "hash"
+
+
+def _numbered(base: str, taken: Counter[str]) -> str:
+    name, number = base, 1
+    while taken[name]:
+        number += 1
+        name = f"{base}_{number}"
+    taken[name] += 1
+    return name
+
+
+def _index_foreign_keys(table: Table) -> None:
+    """Add the index that the platform makes for a foreign key which no index begins with."""
+
+    def starts(names: tuple[str, ...], columns: tuple[str, ...]) -> bool:
+        return names[: len(columns)] == columns
+
+    for foreign in table.foreign_keys:
+        known = [key.columns for key in table.unique] + [
+            tuple(part.column for part in index.parts) for index in table.indexes
+        ]
+        if table.primary_key:
+            known.append(table.primary_key.columns)
+        if not any(starts(names, foreign.columns) for names in known):
+            table.indexes.append(
+                Index(name=foreign.name, parts=tuple(IndexPart(column=name) for name in foreign.columns))
+            )
+
+
+def made_name(table: str, columns: str, ending: str) -> str:
+    """Join the parts as PostgreSQL does: the longer of the two is shortened until all fits 63 bytes."""
+    overhead = len(ending) + 1 + (1 if columns else 0)
+    while len(table.encode()) + len(columns.encode()) + overhead > _LONGEST_NAME:
+        if len(table) > len(columns):
+            table = table[:-1]
+        else:
+            columns = columns[:-1]
+    return "_".join(part for part in (table, columns, ending) if part)

@@ -1,0 +1,18 @@
+PRAGMA foreign_keys=OFF;
+BEGIN TRANSACTION;
+CREATE TABLE IF NOT EXISTS "tblsample" (sampleid INTEGER PRIMARY KEY AUTOINCREMENT, [taken at] TEXT DEFAULT (datetime('now')), `depth` REAL CHECK(depth > 0), anything,
+  kind VARYING CHARACTER(20) COLLATE NOCASE, h AS (depth * 2) STORED, unsigned UNSIGNED BIG INT, -- raw
+  parent INTEGER REFERENCES tblSample ON DELETE CASCADE DEFERRABLE INITIALLY DEFERRED, UNIQUE(kind, depth) ON CONFLICT REPLACE);
+CREATE TABLE pair (a TEXT NOT NULL, b INT, PRIMARY KEY (a, b DESC)) WITHOUT ROWID, STRICT;
+INSERT INTO pair VALUES('x;','it''s');
+CREATE VIRTUAL TABLE doc USING fts5(title, body, content='x', tokenize = 'porter ascii');
+CREATE UNIQUE INDEX ix ON "tblsample"(lower(kind), depth DESC) WHERE depth > 1;
+CREATE VIEW v(x, y) AS SELECT sampleid, depth FROM tblsample;
+CREATE TRIGGER trg AFTER INSERT ON pair WHEN new.b > 0 BEGIN
+  INSERT INTO pair VALUES ('y', CASE WHEN 1 THEN 2 END);
+  DELETE FROM pair;
+END;
+CREATE TEMP TABLE tt (a);
+ALTER TABLE pair RENAME TO pairs;
+ALTER TABLE pairs ADD COLUMN c DEFAULT 3;
+COMMIT;
