@@ -10,7 +10,9 @@ from unittest.mock import patch
 import psycopg
 from django.test import TransactionTestCase
 
-from indexa.adapters.postgresql import Address, PostgreSQLReading, SourceError, open_reading, parse_url
+from indexa.adapters.address import Address
+from indexa.adapters.errors import SourceError
+from indexa.adapters.postgresql import PostgreSQLReading, open_reading, parse_url
 from indexa.core import platforms
 from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt

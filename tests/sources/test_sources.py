@@ -10,7 +10,7 @@ from django.db import connection
 from django.test import TestCase, TransactionTestCase, override_settings
 from django.urls import reverse
 
-from indexa.adapters.postgresql import SourceError
+from indexa.adapters.errors import SourceError
 from indexa.areas.models import Role
 from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobCancelledError

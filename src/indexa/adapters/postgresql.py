@@ -11,40 +11,17 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
-import msgspec
 import psycopg
 from psycopg import errors
 
-TLS_MODES = {
-    "prefer": "Use TLS where the server offers it",
-    "require": "TLS, any certificate",
-    "verify-ca": "TLS, certificate from a trusted authority",
-    "verify-full": "TLS, trusted certificate for this very host",
-    "disable": "No TLS",
-}
+from indexa.adapters.address import Address
+from indexa.adapters.errors import SourceError
+
 CONNECT_SECONDS = 10
 STATEMENT_SECONDS = 300
 LOCK_SECONDS = 3
 IDLE_SECONDS = 60
 _ROWS_AT_ONCE = 2_000
-
-
-class Address(msgspec.Struct, frozen=True):
-    """Where a PostgreSQL database is. The password is no part of it."""
-
-    host: str = "127.0.0.1"
-    port: int = 5432
-    database: str = ""
-    user: str = ""
-    tls: str = "prefer"
-
-
-class SourceError(Exception):
-    """A source could not be reached or read. `code` is stable; `hint` says what to do."""
-
-    def __init__(self, code: str, message: str, hint: str) -> None:
-        super().__init__(message)
-        self.code, self.message, self.hint = code, message, hint
 
 
 def parse_url(text: str) -> tuple[Address, str]:

@@ -7,7 +7,9 @@ from typing import Any
 from django import forms
 from django.core.exceptions import ValidationError
 
-from indexa.adapters.postgresql import TLS_MODES, SourceError, parse_url
+from indexa.adapters.address import TLS_MODES
+from indexa.adapters.errors import SourceError
+from indexa.adapters.postgresql import parse_url
 from indexa.areas.models import Area
 from indexa.core.intake.choice import OBJECT_KINDS, SchemaCount
 from indexa.modeling.models import Layer, StoredModel

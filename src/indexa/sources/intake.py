@@ -8,7 +8,7 @@ import msgspec
 from django.db import connection
 from django.urls import reverse
 
-from indexa.adapters.postgresql import SourceError
+from indexa.adapters.errors import SourceError
 from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, Choice
 from indexa.core.intake.receipt import Receipt

@@ -6,7 +6,7 @@ from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
-from indexa.adapters.postgresql import TLS_MODES
+from indexa.adapters.address import TLS_MODES
 from indexa.areas.models import Area
 from indexa.modeling.models import Snapshot, StoredModel
 

@@ -8,7 +8,9 @@ from contextlib import contextmanager
 from django.conf import settings
 from django.db import transaction
 
-from indexa.adapters.postgresql import Address, PostgreSQLReading, SourceError, open_reading
+from indexa.adapters.address import Address
+from indexa.adapters.errors import SourceError
+from indexa.adapters.postgresql import PostgreSQLReading, open_reading
 from indexa.areas.models import Area, Person
 from indexa.core import platforms
 from indexa.core.intake.choice import SchemaCount

@@ -8,7 +8,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from indexa.adapters.postgresql import SourceError
+from indexa.adapters.errors import SourceError
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.intake.choice import OBJECT_KINDS, SchemaCount

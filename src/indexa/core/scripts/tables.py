@@ -133,7 +133,7 @@ def _element(cursor: Cursor, script: Script, draft: Draft) -> None:
 
 
 _BEGIN_CONSTRAINT = frozenset(
-    "CONSTRAINT PRIMARY UNIQUE FOREIGN CHECK EXCLUDE FULLTEXT SPATIAL VECTOR KEY INDEX".split()
+    ["CONSTRAINT", "PRIMARY", "UNIQUE", "FOREIGN", "CHECK", "EXCLUDE", "FULLTEXT", "SPATIAL", "VECTOR", "KEY", "INDEX"]
 )
 _BEGIN_OTHER = frozenset({"LIKE", "PERIOD", "SUPPLEMENTAL"})
 
@@ -428,7 +428,7 @@ def _after_body(cursor: Cursor, script: Script, draft: Draft) -> None:
             break
     table.options = (*table.options, *options)
     if lost:
-        script.note("left out", "storage clauses", "A model does not hold how a table is stored.", table.full_name)
+        script.note("left out", "storage clauses", "A model does not hold how a table is stored.")
 
 
 _OPTION_WORDS = frozenset(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from indexa.core.platforms import Platform
+from indexa.core.intake.live_kit import BEYOND_A_KIT, KitPlatform
 from indexa.core.scripts.dialect import Dialect
 
 
@@ -45,4 +45,4 @@ DIALECT = Dialect(
         (r"\bCONNECT TO\b", 5), (r"\bCURRENT TIMESTAMP\b", 3), (r"\bORGANIZE BY\b", 8), (r"`", -5),
     ),
 )  # fmt: skip
-PLATFORM = Platform(name="db2", label="Db2", dialect=DIALECT, has_kit=True)
+PLATFORM = KitPlatform(name="db2", label="Db2", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT)

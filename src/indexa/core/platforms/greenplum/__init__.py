@@ -2,7 +2,7 @@
 
 from msgspec.structs import replace
 
-from indexa.core.platforms import Platform
+from indexa.core.intake.live_kit import BEYOND_A_KIT, KitPlatform
 from indexa.core.platforms.postgresql.dialect import DIALECT as POSTGRESQL
 
 DIALECT = replace(
@@ -16,4 +16,4 @@ DIALECT = replace(
         (r"::\w", 2),
     ),
 )
-PLATFORM = Platform(name="greenplum", label="Greenplum", dialect=DIALECT, has_kit=True)
+PLATFORM = KitPlatform(name="greenplum", label="Greenplum", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT)

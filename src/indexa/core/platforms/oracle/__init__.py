@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-from indexa.core.platforms import Platform
+from indexa.core.intake.live_kit import BEYOND_A_KIT, KitPlatform
 from indexa.core.scripts.dialect import Dialect
 
 _ALIASES = {
@@ -46,6 +46,6 @@ DIALECT = Dialect(
     ),
     parser="oracle",
 )  # fmt: skip
-PLATFORM = Platform(
+PLATFORM = KitPlatform(
     name="oracle", label="Oracle", dialect=DIALECT, has_kit=True, families={"date": "date and time", "raw": "binary"}
 )

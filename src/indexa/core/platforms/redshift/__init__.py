@@ -2,7 +2,7 @@
 
 from msgspec.structs import replace
 
-from indexa.core.platforms import Platform
+from indexa.core.intake.live_kit import BEYOND_A_KIT, KitPlatform
 from indexa.core.platforms.postgresql.dialect import DIALECT as POSTGRESQL
 
 DIALECT = replace(
@@ -18,7 +18,7 @@ DIALECT = replace(
     ),
     parser="redshift",
 )  # fmt: skip
-PLATFORM = Platform(
+PLATFORM = KitPlatform(
     name="redshift",
     label="Redshift",
     dialect=DIALECT,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from indexa.core.platforms import Platform
+from indexa.core.intake.live_kit import BEYOND_A_KIT, KitPlatform
 from indexa.core.scripts.dialect import Dialect
 
 _ALIASES = {
@@ -46,4 +46,4 @@ DIALECT = Dialect(
     ),
     parser="snowflake",
 )  # fmt: skip
-PLATFORM = Platform(name="snowflake", label="Snowflake", dialect=DIALECT, has_kit=True)
+PLATFORM = KitPlatform(name="snowflake", label="Snowflake", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from indexa.core.platforms import Platform
+from indexa.core.intake.live_kit import BEYOND_A_KIT, KitPlatform
 from indexa.core.scripts.dialect import Dialect
 
 
@@ -46,7 +46,7 @@ DIALECT = Dialect(
     ),
     parser="tsql",
 )  # fmt: skip
-PLATFORM = Platform(
+PLATFORM = KitPlatform(
     name="sqlserver",
     label="SQL Server",
     dialect=DIALECT,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from indexa.core.platforms import Platform
+from indexa.core.intake.live_kit import BEYOND_A_KIT, KitPlatform
 from indexa.core.scripts.dialect import Dialect
 
 
@@ -22,6 +22,6 @@ DIALECT = Dialect(
     ),
     parser="teradata",
 )  # fmt: skip
-PLATFORM = Platform(
+PLATFORM = KitPlatform(
     name="teradata", label="Teradata", dialect=DIALECT, has_kit=True, families={"byte": "binary", "varbyte": "binary"}
 )

@@ -1,0 +1,98 @@
+"""Opens whatever database a source is, and hands out one shape of reading for all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any, Protocol
+
+from indexa.adapters.address import PORTS, Address
+from indexa.adapters.errors import SourceError
+from indexa.core import platforms
+from indexa.core.intake.choice import Choice, SchemaCount
+from indexa.core.intake.receipt import Receipt
+from indexa.core.model import Model
+from indexa.core.platforms import Platform, Tick
+
+FILE_PLATFORMS = frozenset({"sqlite", "duckdb"})
+OTHER = "other"
+"""The platform name of a source that is given by an SQLAlchemy URL."""
+
+
+class Reading(Protocol):
+    """An open database: look what it holds, then read what was chosen."""
+
+    version: str
+
+    def count(self) -> list[SchemaCount]:
+        """Count what each schema holds."""
+
+    def table_names(self, choice: Choice) -> list[tuple[str, str, bool]]:
+        """List what the choice takes."""
+
+    def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
+        """Build the model of what was chosen."""
+
+
+class PlatformReading:
+    """A session together with the platform that knows its catalog."""
+
+    def __init__(self, platform: Platform, session: Any) -> None:
+        self._platform, self._session = platform, session
+
+    @property
+    def version(self) -> str:
+        """The server's version."""
+        return str(self._session.version)
+
+    def count(self) -> list[SchemaCount]:
+        """Count what each schema holds."""
+        return self._platform.count(self._session)
+
+    def table_names(self, choice: Choice) -> list[tuple[str, str, bool]]:
+        """List what the choice takes."""
+        return self._platform.table_names(self._session, choice)
+
+    def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
+        """Build the model of what was chosen."""
+        return self._platform.read(self._session, choice, tick, name)
+
+
+@contextmanager
+def open_source(platform: str, address: Address, password: str) -> Iterator[Reading]:
+    """Open a database of any platform, read-only. Raises SourceError in plain words, also from within."""
+    if platform == OTHER:
+        from indexa.adapters.inspector import open_inspection
+
+        with open_inspection(address.database, password) as inspection:
+            yield inspection
+        return
+    with _session(platform, address, password) as session:
+        yield PlatformReading(platforms.get(platform), session)
+
+
+@contextmanager
+def _session(platform: str, address: Address, password: str) -> Iterator[Any]:
+    if platform in ("postgresql", "greenplum", "redshift"):
+        from indexa.adapters import postgresql
+
+        with postgresql.open_reading(address, password) as session:
+            yield session
+    elif platform == "mysql":
+        from indexa.adapters import mysql
+
+        with mysql.open_reading(address, password) as other:
+            yield other
+    elif platform in FILE_PLATFORMS:
+        from indexa.adapters import files
+
+        opened: Any = files.open_sqlite(address) if platform == "sqlite" else files.open_duckdb(address)
+        with opened as file:
+            yield file
+    elif platform in PORTS:
+        from indexa.adapters import drivers
+
+        with drivers.open_reading(platform, address, password) as driven:
+            yield driven
+    else:
+        raise SourceError("not-live", f"{platforms.get(platform).label} is read from scripts.", "Hand in a script of its definitions.")

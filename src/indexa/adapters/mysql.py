@@ -1,0 +1,132 @@
+"""Connecting to a MariaDB or MySQL source: read-only, bounded in time, every failure told in plain words."""
+
+from __future__ import annotations
+
+import ssl
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any
+
+import pymysql
+from pymysql import err
+from pymysql.constants import CLIENT
+from pymysql.cursors import SSCursor
+
+from indexa.adapters.address import Address
+from indexa.adapters.errors import SourceError
+
+CONNECT_SECONDS = 10
+STATEMENT_SECONDS = 300
+LOCK_SECONDS = 3
+
+
+@contextmanager
+def open_reading(address: Address, password: str) -> Iterator[MySQLReading]:
+    """Open a read-only session and end it when the block ends. Raises SourceError, also from within."""
+    try:
+        connection = _connect(address, password)
+        try:
+            reading = MySQLReading(connection)
+            reading.prepare()
+            yield reading
+        finally:
+            connection.close()
+    except (err.Error, OSError) as error:
+        raise explain(error, address) from None
+
+
+def _connect(address: Address, password: str) -> pymysql.Connection[Any]:
+    settings: dict[str, Any] = {
+        "host": address.host,
+        "port": address.port,
+        "user": address.user,
+        "password": password,
+        "charset": "utf8mb4",
+        "connect_timeout": CONNECT_SECONDS,
+        "read_timeout": STATEMENT_SECONDS + 10,
+        "client_flag": CLIENT.MULTI_STATEMENTS & 0,
+        "local_infile": False,
+        "autocommit": True,
+        "program_name": "indexa intake",
+    }
+    if address.tls == "disable":
+        return pymysql.connect(**settings, ssl_disabled=True)
+    context = ssl.create_default_context()
+    if address.tls in ("prefer", "require"):
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+    elif address.tls == "verify-ca":
+        context.check_hostname = False
+    try:
+        return pymysql.connect(**settings, ssl=context)
+    except err.OperationalError as error:
+        if address.tls == "prefer" and error.args[0] in (2026, 2003, 1045) and "SSL" in str(error):
+            return pymysql.connect(**settings, ssl_disabled=True)
+        raise
+
+
+class MySQLReading:
+    """An open session, as a platform wants it."""
+
+    def __init__(self, connection: pymysql.Connection[Any]) -> None:
+        self._connection = connection
+
+    def prepare(self) -> None:
+        """Bound statements and locks in time and refuse every write."""
+        mariadb = "mariadb" in self.version.lower()
+        limit = f"set session max_statement_time = {STATEMENT_SECONDS}" if mariadb else f"set session max_execution_time = {STATEMENT_SECONDS}000"
+        with self._connection.cursor() as cursor:
+            cursor.execute("set session transaction read only")
+            cursor.execute(limit)
+            cursor.execute(f"set session lock_wait_timeout = {LOCK_SECONDS}")
+            cursor.execute("set session group_concat_max_len = 1000000")
+
+    @property
+    def version(self) -> str:
+        """The server's version as it words it."""
+        return str(self._connection.get_server_info())
+
+    def hold_still(self) -> None:
+        """Begin the one transaction that all later queries run in. The catalog itself has no snapshots here."""
+        with self._connection.cursor() as cursor:
+            cursor.execute("start transaction read only")
+
+    def fetch(self, query: str, parameters: Mapping[str, Any]) -> Iterable[tuple[Any, ...]]:
+        """Run a query and return its rows, taken from the server at once: the next query may run meanwhile."""
+        with SSCursor(self._connection) as cursor:
+            cursor.execute(query, dict(parameters))
+            return list(cursor.fetchall_unbuffered())
+
+
+def explain(error: Exception, address: Address) -> SourceError:
+    """Turn the driver's error into plain words."""
+    where = f"{address.host}, port {address.port}"
+    number = error.args[0] if error.args and isinstance(error.args[0], int) else 0
+    said = str(error.args[1] if len(error.args) > 1 else error).splitlines()[0][:300] if str(error) else "nothing"
+    if number in _FAILURES:
+        code, message, hint = _FAILURES[number]
+        return SourceError(code, message.format(where=where, a=address), hint.format(where=where, a=address))
+    if number == 2003:
+        if "Name or service not known" in said or "getaddrinfo" in said:
+            return SourceError("host-unknown", f"No host is known by the name “{address.host}”.", "Check the spelling, or enter the address in numbers.")
+        if "timed out" in said:
+            return SourceError("time-out", f"{where} did not answer within the time allowed.", "Check host and port; a firewall may lie between.")
+        hint = "Check the port, and whether the database is running and listens to this machine."
+        return SourceError("nothing-listens", f"Nothing answers at {where}.", hint)
+    return SourceError("database", "The database refused or broke off.", f"It said: {said}")
+
+
+_FAILURES = {
+    1045: ("password", "The database did not accept the login “{a.user}” or its password.", "Enter the password again; check that the user name is right too."),
+    1698: ("password", "The database did not accept the login “{a.user}” or its password.", "Enter the password again; check that the user name is right too."),
+    1044: ("permission", "The login “{a.user}” has no right to “{a.database}”.", "Ask the database's administrator for SELECT on its tables."),
+    1142: ("permission", "The login “{a.user}” may not read a part of the catalog.", "Ask the database's administrator for SELECT and SHOW VIEW."),
+    1049: ("no-database", "The server at {where} has no database “{a.database}”.", "Check the name; capital letters may count."),
+    1130: ("not-allowed", "The server at {where} does not let “{a.user}” in from this machine.", "Ask the database's administrator to allow this host."),
+    1040: ("busy", "The server at {where} takes no more connections now.", "Try again later."),
+    1205: ("locked", "A table was being changed, and Indexa does not wait longer for a lock.", "Read again when the change is through."),
+    1969: ("time-out", "A catalog query took too long and was stopped.", "Choose fewer schemas, or read when the database is less busy."),
+    3024: ("time-out", "A catalog query took too long and was stopped.", "Choose fewer schemas, or read when the database is less busy."),
+    2013: ("broken-off", "The connection to {where} was broken off.", "Nothing was kept of this reading; read again."),
+    2006: ("broken-off", "The connection to {where} was broken off.", "Nothing was kept of this reading; read again."),
+    2026: ("tls-refused", "The server at {where} and this TLS mode do not go together.", "The server may offer no TLS, or insist on it: choose another TLS mode."),
+}  # fmt: skip

@@ -1,0 +1,1 @@
+"""The headless commands: the core on files and connections, without Django, a server or an account."""

@@ -1,0 +1,53 @@
+"""Platforms that are read live by the very query of their field kit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from indexa.core.collector import collector_resting
+from indexa.core.intake.choice import Choice, SchemaCount
+from indexa.core.intake.kit import MEMBERS, read_kit
+from indexa.core.intake.receipt import Receipt
+from indexa.core.model import Model
+from indexa.core.platforms import Platform, Session, Tick
+
+
+BEYOND_A_KIT = ("Read live: indexes, checks, triggers, routines, sequences and the actions of foreign keys, which a script tells.",)
+
+
+class KitPlatform(Platform):
+    """A platform whose catalog is read by its field kit's query, through whatever driver there is."""
+
+    def count(self, session: Session) -> list[SchemaCount]:
+        """Count tables and views of each schema."""
+        found: dict[str, dict[str, set[str]]] = {}
+        for _, row in self._rows(session):
+            kinds = found.setdefault(row[0], {"tables": set(), "views": set()})
+            kinds["views" if "view" in row[2] else "tables"].add(row[1])
+        return [SchemaCount(schema, {kind: len(names) for kind, names in kinds.items()}) for schema, kinds in sorted(found.items())]
+
+    def table_names(self, session: Session, choice: Choice) -> list[tuple[str, str, bool]]:
+        """List schema, name and whether it is a view, of what the choice takes."""
+        listed = dict.fromkeys((row[0], row[1], "view" in row[2]) for _, row in self._rows(session))
+        return [
+            one
+            for one in listed
+            if choice.takes_schema(one[0]) and choice.takes_name(one[0], one[1]) and ("views" if one[2] else "tables") in choice.kinds
+        ]
+
+    def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
+        """Build the model of what was chosen."""
+        with collector_resting():
+            session.hold_still()
+            rows = self._rows(session)
+            return read_kit(_with_header(rows), self.name, choice, tick, name, self.dialect.canonical_type)
+
+    def _rows(self, session: Session) -> Iterator[tuple[int, list[str]]]:
+        query = self.kit().strip().rstrip(";").replace("%", "%%")
+        for number, row in enumerate(session.fetch(query, {}), 2):
+            yield number, ["" if cell is None else str(cell) for cell in row]
+
+
+def _with_header(rows: Iterator[tuple[int, list[str]]]) -> Iterator[tuple[int, list[str]]]:
+    yield 1, list(MEMBERS)
+    yield from rows
