@@ -16,7 +16,8 @@ from indexa.core import platforms
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 
 TOKEN = re.compile(
-    r"""--[^\n]*|/\*.*?\*/|\s+|'(?:[^']|'')*'|"(?:[^"]|"")*"|`[^`]*`|\[[^\]]*\]|[A-Za-z_][\w$]*|\d[\w.]*|::|<=|>=|<>|\|\||.""", re.S
+    r"""--[^\n]*|/\*.*?\*/|\s+|'(?:[^']|'')*'|"(?:[^"]|"")*"|`[^`]*`|\[[^\]]*\]|[A-Za-z_][\w$]*|\d[\w.]*|::|<=|>=|<>|\|\||.""",
+    re.S,
 )
 TARGETS = {"postgresql": "postgres", "mysql": "mysql", "sqlserver": "tsql", "oracle": "oracle", "teradata": "teradata"}
 
@@ -24,7 +25,10 @@ TARGETS = {"postgresql": "postgres", "mysql": "mysql", "sqlserver": "tsql", "ora
 @lru_cache(maxsize=1)
 def _script() -> str:
     made = subprocess.run(
-        [sys.executable, str(Path(__file__).parent / "schemas.py"), "1000"], stdout=subprocess.PIPE, check=True, text=True
+        [sys.executable, str(Path(__file__).parent / "schemas.py"), "1000"],
+        stdout=subprocess.PIPE,
+        check=True,
+        text=True,
     )
     return made.stdout
 
@@ -80,7 +84,9 @@ def dump(path: Path, megabytes: int) -> None:
 def large(path: str) -> None:
     """Read a dump of any size through a memory map."""
     with Path(path).open("rb") as file, mmap(file.fileno(), 0, access=ACCESS_READ) as content:
-        model, _ = read_scripts([ScriptFile(path, content)], platforms.get("postgresql").dialect, lambda *_: None, "dump")
+        model, _ = read_scripts(
+            [ScriptFile(path, content)], platforms.get("postgresql").dialect, lambda *_: None, "dump"
+        )
     assert len(model.tables) >= 1000
 
 

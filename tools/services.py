@@ -118,6 +118,16 @@ def choose_port(wanted: int | None) -> int:
     return port
 
 
+def start_mariadb() -> str:
+    """Start the demo's MariaDB and return its URL; the demo does without it where it will not start."""
+    started = subprocess.run(
+        [ROOT / "tools" / "mariadb", "start", "demo"], stdout=subprocess.PIPE, text=True, check=False
+    )
+    if started.returncode:
+        say("the demo's MariaDB did not start; its live source is left out")
+    return started.stdout.strip()
+
+
 def start(options: argparse.Namespace) -> int:
     cluster = subprocess.run(
         [ROOT / "tools" / "cluster", "start", "dev"], stdout=subprocess.PIPE, text=True, check=False
@@ -125,8 +135,10 @@ def start(options: argparse.Namespace) -> int:
     if cluster.returncode:
         return cluster.returncode
     url = cluster.stdout.strip()
+    mariadb = "" if options.empty else start_mariadb()
     environment = os.environ | {
         "INDEXA_DATABASE_URL": url,
+        "INDEXA_DEMO_MARIADB_URL": mariadb,
         "PYTHONPATH": str(ROOT / "src"),
         "DJANGO_SETTINGS_MODULE": "indexa.settings.base",
     }
@@ -197,6 +209,8 @@ def stop() -> int:
             say(f"{words} stopped")
     for kind in ("dev", "test", "bench"):
         subprocess.run([ROOT / "tools" / "cluster", "stop", kind], check=False)
+    for kind in ("demo", "test"):
+        subprocess.run([ROOT / "tools" / "mariadb", "stop", kind], check=False)
     say("nothing of Indexa is running")
     return 0
 

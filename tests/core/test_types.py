@@ -3,7 +3,8 @@
 from django.test import SimpleTestCase
 
 from indexa.core import platforms
-from indexa.core.platforms.postgresql.types import family, shorten
+from indexa.core.platforms.postgresql.types import family
+from indexa.core.type_families import shorten
 
 
 class TypeTests(SimpleTestCase):

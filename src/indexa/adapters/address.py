@@ -47,7 +47,11 @@ def parse_address(url: str) -> tuple[str, Address, str]:
     """Split a URL of any platform but PostgreSQL into platform, address and password. Raises SourceError."""
     platform = platform_of(url)
     if not platform:
-        raise SourceError("url", "The connection URL can't be understood.", f"It begins with one of {', '.join(sorted(_SCHEMES))} and “://”.")
+        raise SourceError(
+            "url",
+            "The connection URL can't be understood.",
+            f"It begins with one of {', '.join(sorted(_SCHEMES))} and “://”.",
+        )
     try:
         parts = urlsplit(url.strip())
         port = parts.port or PORTS.get(platform, 0)
@@ -57,5 +61,7 @@ def parse_address(url: str) -> tuple[str, Address, str]:
         path = unquote(parts.netloc + parts.path)
         return platform, Address("", 0, path.removeprefix("/") if path.startswith("//") else path), ""
     tls = parse_qs(parts.query).get("tls", ["prefer"])[0]
-    address = Address(parts.hostname or "127.0.0.1", port, unquote(parts.path.lstrip("/")), unquote(parts.username or ""), tls)
+    address = Address(
+        parts.hostname or "127.0.0.1", port, unquote(parts.path.lstrip("/")), unquote(parts.username or ""), tls
+    )
     return platform, address, unquote(parts.password or "")

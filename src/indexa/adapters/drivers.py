@@ -108,7 +108,11 @@ def _explain(error: Exception, address: Address, password: str) -> SourceError:
     said = " ".join(str(error).split())[:300]
     if password:
         said = said.replace(password, "…")
-    return SourceError("database", f"The database at {address.host}, port {address.port}, refused or broke off.", f"It said: {said or 'nothing'}")
+    return SourceError(
+        "database",
+        f"The database at {address.host}, port {address.port}, refused or broke off.",
+        f"It said: {said or 'nothing'}",
+    )
 
 
 class DriverReading:

@@ -15,12 +15,15 @@ from indexa.adapters.errors import SourceError
 
 READING_SECONDS = 300
 
+
 def check_below(path: str, folders: list[str]) -> Path:
     """Return the real path of a file that lies below one of the folders. Raises SourceError for any other."""
     try:
         real = Path(path).resolve(strict=True)
     except (OSError, RuntimeError):
-        raise SourceError("no-file", f"There is no file “{path}” on this server.", "Check the path; it is a path on the server.") from None
+        raise SourceError(
+            "no-file", f"There is no file “{path}” on this server.", "Check the path; it is a path on the server."
+        ) from None
     if not any(real.is_relative_to(Path(folder).resolve()) for folder in folders):
         raise SourceError(
             "file-not-allowed",
@@ -40,10 +43,14 @@ def open_sqlite(address: Address) -> Iterator[SQLiteReading]:
         with path.open("rb") as file:
             magic = file.read(16)
     except OSError as error:
-        raise SourceError("no-file", f"“{path.name}” can't be opened.", error.strerror or "Check the path and its rights.") from None
+        raise SourceError(
+            "no-file", f"“{path.name}” can't be opened.", error.strerror or "Check the path and its rights."
+        ) from None
     if magic and not magic.startswith(b"SQLite format 3\0"):
         raise SourceError("no-sqlite", f"“{path.name}” is no SQLite file.", "It may be encrypted, or of another kind.")
-    connection = sqlite3.connect(f"file:{quote(str(path.resolve()))}?mode=ro", uri=True, timeout=3, isolation_level=None)
+    connection = sqlite3.connect(
+        f"file:{quote(str(path.resolve()))}?mode=ro", uri=True, timeout=3, isolation_level=None
+    )
     try:
         connection.execute("pragma query_only = 1")
         connection.execute("pragma trusted_schema = 0")
@@ -59,7 +66,9 @@ def open_sqlite(address: Address) -> Iterator[SQLiteReading]:
 def _explain_sqlite(error: sqlite3.DatabaseError, path: Path) -> SourceError:
     text = str(error)
     if "locked" in text:
-        return SourceError("locked", f"“{path.name}” is being written to.", "Read again when the other program is through.")
+        return SourceError(
+            "locked", f"“{path.name}” is being written to.", "Read again when the other program is through."
+        )
     if "interrupted" in text:
         return SourceError("time-out", "Reading took too long and was stopped.", "Choose fewer tables.")
     if "malformed" in text or "not a database" in text:
@@ -107,12 +116,18 @@ def open_duckdb(address: Address) -> Iterator[DuckDBReading]:
     except duckdb.Error as error:
         text = str(error).splitlines()[0]
         if "lock" in text.lower():
-            raise SourceError("locked", f"Another program has “{path.name}” open for writing.", "Close it there, then read again.") from None
-        raise SourceError("no-duckdb", f"“{path.name}” can't be opened as a DuckDB file.", f"It said: {text[:300]}") from None
+            raise SourceError(
+                "locked", f"Another program has “{path.name}” open for writing.", "Close it there, then read again."
+            ) from None
+        raise SourceError(
+            "no-duckdb", f"“{path.name}” can't be opened as a DuckDB file.", f"It said: {text[:300]}"
+        ) from None
     try:
         yield DuckDBReading(connection)
     except duckdb.Error as error:
-        raise SourceError("database", f"“{path.name}” could not be read.", f"DuckDB said: {str(error).splitlines()[0][:300]}") from None
+        raise SourceError(
+            "database", f"“{path.name}” could not be read.", f"DuckDB said: {str(error).splitlines()[0][:300]}"
+        ) from None
     finally:
         connection.close()
 

@@ -33,7 +33,9 @@ def open_inspection(url: str, password: str) -> Iterator[Inspection]:
             address = address.set(password=password)
         engine = sqlalchemy.create_engine(address, poolclass=NullPool)
     except (ArgumentError, NoSuchModuleError, ImportError, ValueError) as error:
-        raise SourceError("url", "No dialect fits this URL.", f"{str(error)[:200]}. The dialect's package may not be installed.") from None
+        raise SourceError(
+            "url", "No dialect fits this URL.", f"{str(error)[:200]}. The dialect's package may not be installed."
+        ) from None
     try:
         with engine.connect() as connection:
             yield Inspection(sqlalchemy.inspect(connection), address.get_backend_name())
@@ -61,7 +63,9 @@ class Inspection:
 
     def _schemas(self) -> list[str | None]:
         try:
-            named = [schema for schema in self._inspector.get_schema_names() if schema and schema.lower() not in _SYSTEM]
+            named = [
+                schema for schema in self._inspector.get_schema_names() if schema and schema.lower() not in _SYSTEM
+            ]
         except NotImplementedError:
             named = []
         return named or [None]
@@ -100,17 +104,30 @@ class Inspection:
                 tick(f"Reading {schema or 'tables'}", number, len(schemas))
                 self._read_schema(builder, schema)
             for kind in UNSEEN:
-                builder.note("left out", kind, "The general reader does not see them. A script of the database may tell.", 0)
+                builder.note(
+                    "left out", kind, "The general reader does not see them. A script of the database may tell.", 0
+                )
             return builder.finish((), KINDS)
 
     def _read_schema(self, builder: CatalogBuilder, schema: str | None) -> None:
         inspector, unseen = self._inspector, set()
-        listed = [(name, False) for name in inspector.get_table_names(schema)] + [(name, True) for name in self._views(schema)]
+        listed = [(name, False) for name in inspector.get_table_names(schema)] + [
+            (name, True) for name in self._views(schema)
+        ]
         for name, view in listed:
             table = Table(schema=schema or "", name=name, kind="view" if view else "table")
             if not builder.take(table):
                 continue
-            for part in ("columns", "primary key", "unique keys", "foreign keys", "indexes", "checks", "comments", "view definitions"):
+            for part in (
+                "columns",
+                "primary key",
+                "unique keys",
+                "foreign keys",
+                "indexes",
+                "checks",
+                "comments",
+                "view definitions",
+            ):
                 if view != (part == "view definitions") and part not in ("columns", "comments"):
                     continue
                 try:
@@ -128,7 +145,9 @@ def _columns(inspector: Any, table: Table, schema: str | None) -> None:
             type_ = entry["type"].compile(dialect=dialect)
         except Exception:
             type_ = str(entry["type"])
-        column = Column(entry["name"], len(table.columns) + 1, type_, bool(entry.get("nullable", True)), entry.get("default"))
+        column = Column(
+            entry["name"], len(table.columns) + 1, type_, bool(entry.get("nullable", True)), entry.get("default")
+        )
         column.comment = entry.get("comment") or ""
         if entry.get("autoincrement") is True or entry.get("identity"):
             column.identity = "always" if (entry.get("identity") or {}).get("always") else "by default"
@@ -177,7 +196,10 @@ def _indexes(inspector: Any, table: Table, schema: str | None) -> None:
         if found.get("unique") and (found.get("duplicates_constraint") or frozenset(columns) in keys):
             continue
         expressions = found.get("expressions") or columns
-        parts = tuple(IndexPart(column=name) if name else IndexPart(expression=text or "") for name, text in zip(columns, expressions, strict=False))
+        parts = tuple(
+            IndexPart(column=name) if name else IndexPart(expression=text or "")
+            for name, text in zip(columns, expressions, strict=False)
+        )
         table.indexes.append(Index(name=found.get("name") or "", parts=parts, unique=bool(found.get("unique"))))
 
 

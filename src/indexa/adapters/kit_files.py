@@ -18,7 +18,9 @@ def kit_rows(name: str, path: Path) -> Iterator[tuple[int, list[str]]]:
     """Yield line number and cells of each row. Raises SourceError, or KitError where the file is something else."""
     size = path.stat().st_size
     if size > LARGEST:
-        raise SourceError("too-large", f"“{name}” is larger than {LARGEST // 1024**2} MB.", "Run the kit for fewer schemas at a time.")
+        raise SourceError(
+            "too-large", f"“{name}” is larger than {LARGEST // 1024**2} MB.", "Run the kit for fewer schemas at a time."
+        )
     with path.open("rb") as file:
         magic = file.read(4)
     if magic == b"PK\x03\x04":
@@ -40,7 +42,11 @@ def _sheet_rows(name: str, path: Path) -> Iterator[tuple[int, list[str]]]:
     try:
         with zipfile.ZipFile(path) as archive:
             if sum(one.file_size for one in archive.infolist()) > LARGEST_UNPACKED:
-                raise SourceError("too-large", f"“{name}” is too large once it is unpacked.", "Run the kit for fewer schemas at a time.")
+                raise SourceError(
+                    "too-large",
+                    f"“{name}” is too large once it is unpacked.",
+                    "Run the kit for fewer schemas at a time.",
+                )
         book = load_workbook(path, read_only=True, data_only=True)
         try:
             sheet = book.active or book.worksheets[0]
@@ -51,4 +57,6 @@ def _sheet_rows(name: str, path: Path) -> Iterator[tuple[int, list[str]]]:
     except SourceError:
         raise
     except Exception as error:  # the library raises what it meets in a file that was made to break it
-        raise KitError(f"“{name}” can't be read as a spreadsheet: {type(error).__name__}. Save the result once more, as XLSX or CSV.") from None
+        raise KitError(
+            f"“{name}” can't be read as a spreadsheet: {type(error).__name__}. Save the result once more, as XLSX or CSV."
+        ) from None

@@ -22,7 +22,9 @@ OTHER = "other"
 class Reading(Protocol):
     """An open database: look what it holds, then read what was chosen."""
 
-    version: str
+    @property
+    def version(self) -> str:
+        """The server's version as it words it, "" where it has none."""
 
     def count(self) -> list[SchemaCount]:
         """Count what each schema holds."""
@@ -95,4 +97,6 @@ def _session(platform: str, address: Address, password: str) -> Iterator[Any]:
         with drivers.open_reading(platform, address, password) as driven:
             yield driven
     else:
-        raise SourceError("not-live", f"{platforms.get(platform).label} is read from scripts.", "Hand in a script of its definitions.")
+        raise SourceError(
+            "not-live", f"{platforms.get(platform).label} is read from scripts.", "Hand in a script of its definitions."
+        )

@@ -73,7 +73,11 @@ class MySQLReading:
     def prepare(self) -> None:
         """Bound statements and locks in time and refuse every write."""
         mariadb = "mariadb" in self.version.lower()
-        limit = f"set session max_statement_time = {STATEMENT_SECONDS}" if mariadb else f"set session max_execution_time = {STATEMENT_SECONDS}000"
+        limit = (
+            f"set session max_statement_time = {STATEMENT_SECONDS}"
+            if mariadb
+            else f"set session max_execution_time = {STATEMENT_SECONDS}000"
+        )
         with self._connection.cursor() as cursor:
             cursor.execute("set session transaction read only")
             cursor.execute(limit)
@@ -107,9 +111,17 @@ def explain(error: Exception, address: Address) -> SourceError:
         return SourceError(code, message.format(where=where, a=address), hint.format(where=where, a=address))
     if number == 2003:
         if "Name or service not known" in said or "getaddrinfo" in said:
-            return SourceError("host-unknown", f"No host is known by the name “{address.host}”.", "Check the spelling, or enter the address in numbers.")
+            return SourceError(
+                "host-unknown",
+                f"No host is known by the name “{address.host}”.",
+                "Check the spelling, or enter the address in numbers.",
+            )
         if "timed out" in said:
-            return SourceError("time-out", f"{where} did not answer within the time allowed.", "Check host and port; a firewall may lie between.")
+            return SourceError(
+                "time-out",
+                f"{where} did not answer within the time allowed.",
+                "Check host and port; a firewall may lie between.",
+            )
         hint = "Check the port, and whether the database is running and listens to this machine."
         return SourceError("nothing-listens", f"Nothing answers at {where}.", hint)
     return SourceError("database", "The database refused or broke off.", f"It said: {said}")
@@ -128,5 +140,5 @@ _FAILURES = {
     3024: ("time-out", "A catalog query took too long and was stopped.", "Choose fewer schemas, or read when the database is less busy."),
     2013: ("broken-off", "The connection to {where} was broken off.", "Nothing was kept of this reading; read again."),
     2006: ("broken-off", "The connection to {where} was broken off.", "Nothing was kept of this reading; read again."),
-    2026: ("tls-refused", "The server at {where} and this TLS mode do not go together.", "The server may offer no TLS, or insist on it: choose another TLS mode."),
+    2026: ("tls-refused", "The server at {where} and this TLS mode do not go together.", "The server may offer no TLS, or insist on it: choose another mode."),
 }  # fmt: skip

@@ -20,7 +20,21 @@ LARGEST = 4 * 1024**3
 """Bytes that the files of one source may have together once they are unpacked."""
 MOST_MEMBERS = 2000
 _CHUNK = 1 << 20
-_SQL_ENDINGS = (".sql", ".ddl", ".txt", ".dump", ".pgsql", ".mysql", ".tab", ".tables", ".pks", ".pkb", ".vw", ".trg", ".prc")
+_SQL_ENDINGS = (
+    ".sql",
+    ".ddl",
+    ".txt",
+    ".dump",
+    ".pgsql",
+    ".mysql",
+    ".tab",
+    ".tables",
+    ".pks",
+    ".pkb",
+    ".vw",
+    ".trg",
+    ".prc",
+)
 
 
 @contextmanager
@@ -57,15 +71,23 @@ def _unpacked(stack: ExitStack, name: str, path: Path, room: int) -> Iterator[tu
         else:
             yield name, file
     except (OSError, EOFError, zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError) as error:
-        raise SourceError("damaged", f"“{name}” can't be unpacked.", f"The file is damaged, cut off or encrypted: {str(error)[:200]}") from None
+        raise SourceError(
+            "damaged", f"“{name}” can't be unpacked.", f"The file is damaged, cut off or encrypted: {str(error)[:200]}"
+        ) from None
 
 
 def _members(stack: ExitStack, archive: zipfile.ZipFile, room: int, name: str) -> Iterator[tuple[str, IO[bytes]]]:
     members = [one for one in archive.infolist() if not one.is_dir() and one.filename.lower().endswith(_SQL_ENDINGS)]
     if not members:
-        raise SourceError("no-script", f"“{name}” holds no script.", f"Files that end with {', '.join(_SQL_ENDINGS[:4])} are read.")
+        raise SourceError(
+            "no-script", f"“{name}” holds no script.", f"Files that end with {', '.join(_SQL_ENDINGS[:4])} are read."
+        )
     if len(members) > MOST_MEMBERS:
-        raise SourceError("too-many", f"“{name}” holds {len(members)} files.", f"At most {MOST_MEMBERS} are read; hand them in as one script.")
+        raise SourceError(
+            "too-many",
+            f"“{name}” holds {len(members)} files.",
+            f"At most {MOST_MEMBERS} are read; hand them in as one script.",
+        )
     for member in members:
         with archive.open(member) as packed:
             file = _copied(stack, packed, room, name)
@@ -75,7 +97,7 @@ def _members(stack: ExitStack, archive: zipfile.ZipFile, room: int, name: str) -
 
 def _copied(stack: ExitStack, packed: IO[bytes] | gzip.GzipFile, room: int, name: str) -> IO[bytes]:
     """Unpack into a nameless file on disk, not further than there is room."""
-    target: IO[bytes] = stack.enter_context(tempfile.TemporaryFile())
+    target: IO[bytes] = stack.enter_context(tempfile.TemporaryFile())  # noqa: SIM115
     written = 0
     while chunk := packed.read(_CHUNK):
         written += len(chunk)
@@ -87,7 +109,11 @@ def _copied(stack: ExitStack, packed: IO[bytes] | gzip.GzipFile, room: int, name
 
 
 def _too_large(name: str) -> SourceError:
-    return SourceError("too-large", f"“{name}” is larger than {LARGEST // 1024**3} GB once it is unpacked.", "Dump the structure without the data.")
+    return SourceError(
+        "too-large",
+        f"“{name}” is larger than {LARGEST // 1024**3} GB once it is unpacked.",
+        "Dump the structure without the data.",
+    )
 
 
 def _script_file(stack: ExitStack, name: str, file: IO[bytes], encoding: str) -> ScriptFile:
@@ -112,11 +138,15 @@ def _wide_encoding(start: bytes, encoding: str) -> str:
     if len(start) == 4 and start[0] == 0 == start[2] and start[1]:
         return "utf-16-be"
     keeps_ascii = not encoding or "a'\\;".encode(encoding, "replace") == b"a'\\;"
-    return "" if keeps_ascii and encoding.lower() not in ("gbk", "gb18030", "big5", "shift_jis", "cp932", "cp949", "johab") else encoding
+    return (
+        ""
+        if keeps_ascii and encoding.lower() not in ("gbk", "gb18030", "big5", "shift_jis", "cp932", "cp949", "johab")
+        else encoding
+    )
 
 
 def _recoded(stack: ExitStack, file: IO[bytes], encoding: str, name: str) -> IO[bytes]:
-    target: IO[bytes] = stack.enter_context(tempfile.TemporaryFile())
+    target: IO[bytes] = stack.enter_context(tempfile.TemporaryFile())  # noqa: SIM115
     decoder = codecs.getincrementaldecoder(encoding)("replace")
     file.seek(0)
     while chunk := file.read(_CHUNK):

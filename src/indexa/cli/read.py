@@ -20,12 +20,25 @@ _MOST_NOTES = 60
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Describe what the command takes."""
-    parser.add_argument("source", nargs="+", help="a URL, or files: scripts (.sql, .gz, .zip), a kit's result (.csv, .xlsx), .sqlite, .duckdb")
+    parser.add_argument(
+        "source",
+        nargs="+",
+        help="a URL, or files: scripts (.sql, .gz, .zip), a kit's result (.csv, .xlsx), .sqlite, .duckdb",
+    )
     parser.add_argument("-o", "--output", default="-", help="the model file to write; - for standard output")
-    parser.add_argument("-d", "--dialect", default="", help="the platform of a script or kit result; proposed from the text if not given")
+    parser.add_argument(
+        "-d",
+        "--dialect",
+        default="",
+        help="the platform of a script or kit result; proposed from the text if not given",
+    )
     parser.add_argument("-s", "--schema", action="append", default=[], help="read this schema only; may be repeated")
-    parser.add_argument("--tables-only", action="store_true", help="leave out views, routines, triggers, sequences and types")
-    parser.add_argument("--include", default="", metavar="PATTERNS", help="names to read, with * and ?, commas between them")
+    parser.add_argument(
+        "--tables-only", action="store_true", help="leave out views, routines, triggers, sequences and types"
+    )
+    parser.add_argument(
+        "--include", default="", metavar="PATTERNS", help="names to read, with * and ?, commas between them"
+    )
     parser.add_argument("--exclude", default="", metavar="PATTERNS", help="names to leave out")
     parser.add_argument("--encoding", default="", help="of the files; found out if not given")
     parser.add_argument("--default-schema", default=None, help="where a script's unqualified names go at first")
@@ -105,7 +118,9 @@ def _read_database(platform: str, path: str, given: argparse.Namespace, choice: 
     return _read_open(platform, Address("", 0, path), "", given, choice)
 
 
-def _read_open(platform: str, address: object, password: str, given: argparse.Namespace, choice: Choice) -> tuple[Model, Receipt]:
+def _read_open(
+    platform: str, address: object, password: str, given: argparse.Namespace, choice: Choice
+) -> tuple[Model, Receipt]:
     from indexa.adapters.address import Address
     from indexa.adapters.live import open_source
 
@@ -144,7 +159,12 @@ def _read_scripts(given: argparse.Namespace, paths: list[tuple[str, Path]], choi
                 print(f"{said} {platforms.get(dialect).label}; --dialect chooses another", file=sys.stderr)
         narrowed = choice if choice != Choice() else None
         return read_scripts(
-            files, platforms.get(dialect).dialect, _no_tick, given.name or paths[0][1].stem, choice=narrowed, default_schema=given.default_schema
+            files,
+            platforms.get(dialect).dialect,
+            _no_tick,
+            given.name or paths[0][1].stem,
+            choice=narrowed,
+            default_schema=given.default_schema,
         )
 
 

@@ -47,3 +47,27 @@ def family(type_name: str, own: Mapping[str, str]) -> str:
     if "for" in text.split() and "bit data" in text:
         return "binary"
     return own.get(words[0]) or _BY_NAME.get(words[0], "other")
+
+
+_SHORTER = (
+    ("character varying", "varchar"),
+    ("character(", "char("),
+    ("timestamp with time zone", "timestamptz"),
+    ("timestamp without time zone", "timestamp"),
+    ("time with time zone", "timetz"),
+    ("time without time zone", "time"),
+    ("double precision", "float8"),
+)
+
+
+def shorten(type_name: str) -> str:
+    """Word a type by the shorter names that SQL has for it, as in "varchar(24)" for "character varying(24)".
+
+    A precision inside a time type is kept: "timestamp(3) with time zone" becomes "timestamptz(3)".
+    """
+    for long, short in (("timestamp", "timestamptz"), ("time", "timetz")):
+        if type_name.startswith(f"{long}(") and " with time zone" in type_name:
+            type_name = type_name.replace(long, short, 1).replace(" with time zone", "")
+    for long, short in _SHORTER:
+        type_name = type_name.replace(long, short)
+    return type_name.replace(" without time zone", "")

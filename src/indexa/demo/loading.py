@@ -14,7 +14,7 @@ from psycopg import sql
 from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
-from indexa.demo import words
+from indexa.demo import words, works
 from indexa.editions import services as editions
 from indexa.editions.models import Edition
 from indexa.jobs import services as jobs
@@ -51,9 +51,7 @@ def load() -> None:
         return
     password = _make_database()
     with transaction.atomic():
-        area = Area.objects.create(name=AREA, slug="billing", purpose="Tarnbeck Water: accounts, metering, invoices")
-        for username, first, last, role in PEOPLE:
-            areas.take_in(area=area, username=username, role=role, password=PASSWORD, first_name=first, last_name=last)
+        area = _make_area(AREA, "billing", "Tarnbeck Water: accounts, metering, invoices")
         people = {person.username: person for person in Person.objects.filter(memberships__area=area)}
         source = _make_source(area, password)
         job = Job.objects.create(
@@ -63,14 +61,27 @@ def load() -> None:
             arguments={"source": source.pk},
             started_by=people["steward"],
         )
+    works_area = None
     try:
         _run(job)
         with transaction.atomic():
             _write_words(area, people["steward"])
         _publish_first_edition(area, people)
+        works_area = _make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before")
+        for reading in works.make_sources(works_area, people["steward"]):
+            _run(reading)
     except BaseException:
         area.delete()
+        if works_area:
+            works_area.delete()
         raise
+
+
+def _make_area(name: str, slug: str, purpose: str) -> Area:
+    area = Area.objects.create(name=name, slug=slug, purpose=purpose)
+    for username, first, last, role in PEOPLE:
+        areas.take_in(area=area, username=username, role=role, password=PASSWORD, first_name=first, last_name=last)
+    return area
 
 
 def _make_database() -> str:

@@ -110,10 +110,10 @@ def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> 
     names = {}
     for (
         id_, table_id, name, position, type_, nullable, default, comment, identity, generated, collation,
-        attribute, migrated_from, origin, business_name, definition,
+        attribute, migrated_from, origin, remark, business_name, definition,
     ) in _rows(
         'select d.id, d.table_id, d.name, d.position, d.type, d.nullable, d."default", d.comment, d.identity, '
-        "d.generated, d.collation, d.attribute_id, c.migrated_from_id, c.origin, "
+        "d.generated, d.collation, d.attribute_id, c.migrated_from_id, c.origin, c.remark, "
         f"{words} from described_column d join model_column c on c.id = d.id "
         "where d.model_id = %s order by d.table_id, d.position",
         model_id,
@@ -135,6 +135,7 @@ def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> 
                 f"c{id_}",
                 origin,
                 f"c{attribute}" if attribute else "",
+                remark,
                 f"c{migrated_from}" if migrated_from else "",
             )
         )

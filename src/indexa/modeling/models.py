@@ -126,6 +126,7 @@ class StoredColumn(models.Model):
     )
     origin = models.TextField(blank=True)
     gone_since = models.DateTimeField(null=True)
+    remark = models.TextField(blank=True)
 
     class Meta:
         db_table = "model_column"

@@ -36,7 +36,7 @@ _TABLE_COLUMNS = (
 _COLUMN_COLUMNS = (
     "id", "table_id", "name", "position", "type", "family", "nullable", "default", "identity", "generated",
     "collation", "comment", "roles", "business_name", "definition", "attribute_id", "migrated_from_id",
-    "origin", "gone_since",
+    "origin", "gone_since", "remark",
 )  # fmt: skip
 _OWNED_BY_TABLES = ("model_key", "model_relationship", "model_index", "model_check")
 
@@ -94,7 +94,6 @@ class _Storing:
         assert physical.logical is not None
         self._physical, self._logical = physical, physical.logical
         self._reading, self._progress, self._again = reading, progress, again
-        self._family = platforms.get(reading.platform).family
         self._total = 2 * sum(len(table.columns) for table in reading.tables)
         self._known = load_known(physical.pk) if again else Known()
         self._known_logical = load_known(self._logical.pk)
@@ -260,14 +259,14 @@ class _Storing:
             for c in table.columns:
                 family = families.get(c.type)
                 if family is None:
-                    family = families[c.type] = self._family(c.type)
+                    family = families[c.type] = platforms.family_of(self._reading.platform, c.type)
                 before = old.get(c.id)
                 yield (
                     _number(c.id), table_id, c.name, c.position, c.type, family, c.nullable, c.default, c.identity,
                     c.generated, c.collation, c.comment, int(roles.get(c.name, 0)),
                     before.business_name if before else "", before.definition if before else "",
                     _number(c.realises) if c.realises else None,
-                    _number(c.migrated_from) if c.migrated_from else None, c.origin, None,
+                    _number(c.migrated_from) if c.migrated_from else None, c.origin, None, c.remark,
                 )  # fmt: skip
 
     def _copy_owned(self, tables: list[Table]) -> None:

@@ -6,6 +6,8 @@ INDEXA_DEBUG          "1" shows tracebacks; anything else is off
 INDEXA_HOSTS          host names the server answers to, comma-separated
 INDEXA_TLS            "1" when the server stands behind TLS: secure cookies and HSTS
 INDEXA_SOURCE_HOSTS   hosts a source may be on, comma-separated
+INDEXA_SOURCE_FOLDERS folders that database files may be read from, comma-separated
+INDEXA_UPLOAD_MB      how much one upload may hold, in megabytes
 """
 
 import os
@@ -29,6 +31,13 @@ ALLOWED_HOSTS = _listed("INDEXA_HOSTS", "127.0.0.1,localhost,[::1]")
 SECRET_KEY = installation_key(DATA_DIR / "keys" / "session.key")
 SOURCE_KEY_FILE = DATA_DIR / "keys" / "sources.key"
 SOURCE_HOSTS = _listed("INDEXA_SOURCE_HOSTS", "127.0.0.1,localhost,::1")
+SOURCE_FOLDERS = [str(DATA_DIR / "databases"), *_listed("INDEXA_SOURCE_FOLDERS", "")]
+UPLOAD_DIR = DATA_DIR / "uploads"
+UPLOAD_LIMIT = int(os.environ.get("INDEXA_UPLOAD_MB", "500")) * 1024 * 1024
+FILE_UPLOAD_HANDLERS = [
+    "indexa.web.uploads.BoundedUploadHandler",
+    "django.core.files.uploadhandler.TemporaryFileUploadHandler",
+]
 
 INSTALLED_APPS = [
     "django.contrib.auth",

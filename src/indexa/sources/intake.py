@@ -9,8 +9,7 @@ from django.db import connection
 from django.urls import reverse
 
 from indexa.adapters.errors import SourceError
-from indexa.core import platforms
-from indexa.core.intake.choice import OBJECT_KINDS, Choice
+from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
 from indexa.jobs.errors import JobFailedError
@@ -19,7 +18,7 @@ from indexa.jobs.progress import Progress
 from indexa.modeling.models import ChangeSet, Layer, StoredModel
 from indexa.modeling.storing import store_reading
 from indexa.sources.models import Intake, Source
-from indexa.sources.services import name_for, reading
+from indexa.sources.services import choice_of, name_for, reading
 
 _LOCK_CLASS = 0x1DE8B
 """First key of the lock that keeps one source from being read twice at once."""
@@ -44,12 +43,12 @@ def read_source(job: Job, progress: Progress) -> str:
 
 
 def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:
-    progress.tell("Connecting")
+    progress.tell("Opening the source")
     name = source.model.name if source.model else name_for(source.area, source.name)
-    with reading(source) as session:
-        choice = Choice(tuple(source.schemas), frozenset(source.kinds or OBJECT_KINDS))
-        model, receipt = platforms.get(source.platform).read(session, choice, progress.tell, name)
-        model.platform_version = receipt.source_version = session.version
+    with reading(source) as opened:
+        model, receipt = opened.read(choice_of(source, tuple(OBJECT_KINDS)), progress.tell, name)
+        model.platform = source.platform
+        model.platform_version = receipt.source_version = opened.version
     return model, receipt
 
 

@@ -7,10 +7,17 @@ from indexa.sources import views
 app_name = "sources"
 urlpatterns = [
     path("", views.source_list, name="list"),
-    path("new/", views.source_form, name="new"),
+    path("new/", views.source_new, name="new"),
+    path("new/<slug:kind>/", views.source_form, name="new-of"),
+    path("kit/", views.kit, name="kit"),
+    path("presets/", views.preset_list, name="presets"),
+    path("presets/export/", views.preset_export, name="preset-export"),
+    path("presets/<int:pk>/remove/", views.preset_remove, name="preset-remove"),
     path("<int:pk>/", views.source_page, name="page"),
     path("<int:pk>/edit/", views.source_form, name="edit"),
     path("<int:pk>/choose/", views.choose, name="choose"),
+    path("<int:pk>/names/", views.chosen_names, name="names"),
+    path("<int:pk>/preset/", views.preset_save, name="preset-save"),
     path("<int:pk>/remove/", views.remove, name="remove"),
     path("receipts/<int:pk>/", views.receipt, name="receipt"),
 ]

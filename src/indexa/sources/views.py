@@ -2,53 +2,90 @@
 
 from __future__ import annotations
 
+import re
+
 from django.contrib import messages
 from django.db.models import Prefetch
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from indexa.adapters.errors import SourceError
+from indexa.adapters.live import OTHER
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
-from indexa.core.intake.choice import OBJECT_KINDS, SchemaCount
+from indexa.core import platforms
+from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount, patterns
 from indexa.core.intake.receipt import in_order
 from indexa.jobs.models import Job
-from indexa.sources import services
-from indexa.sources.forms import ChoiceForm, SourceForm
-from indexa.sources.models import Intake, Source
+from indexa.sources import presets, services
+from indexa.sources.forms import FORMS, ChoiceForm, KitDownloadForm, NamedSourceForm
+from indexa.sources.models import Intake, Preset, Source
+
+_SHOWN_NAMES = 300
 
 
 @require_GET
 @in_area(Role.READER)
 def source_list(request: AreaRequest) -> HttpResponse:
     """All sources with their latest intake."""
-    latest = Prefetch("intakes", Intake.objects.order_by("-at"), to_attr="readings")
-    sources = Source.objects.filter(area=request.area).select_related("model").prefetch_related(latest)
+    latest = Prefetch("intakes", Intake.objects.order_by("source_id", "-at").distinct("source_id"), to_attr="readings")
+    sources = Source.objects.filter(area=request.area).select_related("model").prefetch_related(latest, "files")
     return render(request, "sources/list.html", {"sources": sources})
+
+
+@require_GET
+@in_area(Role.STEWARD)
+def source_new(request: AreaRequest) -> HttpResponse:
+    """What is at hand: a connection, a script, the result of a query, a file."""
+    return render(request, "sources/new.html", {"kit_form": KitDownloadForm(), "labels": _labels()})
+
+
+def _labels() -> list[str]:
+    return sorted((platforms.get(name).label for name in platforms.names()), key=str.lower)
 
 
 @require_http_methods(["GET", "POST"])
 @in_area(Role.STEWARD)
-def source_form(request: AreaRequest, pk: int | None = None) -> HttpResponse:
+def source_form(request: AreaRequest, kind: str = "", pk: int | None = None) -> HttpResponse:
     """Enter a source, or change one. It is tried before it is saved."""
     source = get_object_or_404(Source, pk=pk, area=request.area) if pk else None
-    form = SourceForm(request.POST or None, instance=source, area=request.area)
-    context: dict[str, object] = {"form": form, "source": source}
+    kind = source.kind if source else kind
+    if kind not in FORMS:
+        raise Http404("There is no such kind of source.")
+    form = FORMS[kind](request.POST or None, request.FILES or None, instance=source, area=request.area)
+    context: dict[str, object] = {"form": form, "source": source, "kind": kind}
     if request.method == "POST" and form.is_valid():
-        entered, password = form.instance, form.cleaned_data["password"]
-        for name in ("host", "port", "database", "user", "tls"):
-            setattr(entered, name, form.cleaned_data[name])
         try:
-            services.count_schemas(entered, password or None)
+            saved = _try_and_save(form, kind)
         except SourceError as error:
             context["failure"] = error
         else:
-            saved = services.save(entered, password=password)
-            messages.success(request, "The connection works; the source is saved.")
+            said = {
+                "live": "The connection works; the source is saved.",
+                "file": "The file opens; the source is saved.",
+            }
+            messages.success(request, said.get(kind, f"The source is saved. It is read as {saved.platform_label}."))
             return redirect("sources:page", request.area.slug, saved.pk)
-    status = 422 if request.method == "POST" else 200
-    return render(request, "sources/form.html", context, status=status)
+    if kind == Source.Kind.KIT:
+        context["kit_form"] = KitDownloadForm()
+    return render(request, "sources/form.html", context, status=422 if request.method == "POST" else 200)
+
+
+def _try_and_save(form: NamedSourceForm, kind: str) -> Source:
+    entered: Source = form.instance
+    entered.kind = kind
+    if kind in (Source.Kind.SCRIPT, Source.Kind.KIT):
+        entered.platform = form.cleaned_data["platform"]
+        return services.save_upload(entered, form.cleaned_data.get("uploads") or [])
+    for name in ("platform", "host", "port", "database", "user", "tls"):
+        if name in form.cleaned_data:
+            setattr(entered, name, form.cleaned_data[name])
+    password = form.cleaned_data.get("password") or ""
+    with services.reading(entered, password or None) as opened:
+        opened.count()
+    return services.save(entered, password=password)
 
 
 @require_GET
@@ -60,7 +97,12 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
         area=request.area, kind="intake", arguments__source=source.pk, state__in=["waiting", "running"]
     ).first()
     intakes = source.intakes.select_related("person")[:20]
-    return render(request, "sources/page.html", {"source": source, "intakes": intakes, "job": running})
+    cannot = (
+        platforms.get(source.platform).cannot if source.platform != OTHER and source.kind in ("live", "file") else ()
+    )
+    return render(
+        request, "sources/page.html", {"source": source, "intakes": intakes, "job": running, "cannot": cannot}
+    )
 
 
 @require_http_methods(["GET", "POST"])
@@ -69,45 +111,112 @@ def choose(request: AreaRequest, pk: int) -> HttpResponse:
     """The fragment that looks into the source and offers what to read; posting it starts the reading."""
     source = get_object_or_404(Source.objects.select_related("model"), pk=pk, area=request.area)
     try:
-        found = services.count_schemas(source)
+        found = services.look(source)
     except SourceError as error:
         return render(request, "sources/_failure.html", {"failure": error, "source": source})
-    chosen = source.schemas or [schema.schema for schema in found if any(schema.counts.values())]
-    initial = {"schemas": chosen, "kinds": source.kinds or list(OBJECT_KINDS)}
-    form = ChoiceForm(request.POST or None, source=source, found=found, initial=initial)
+    wanted = request.GET.get("preset", "")
+    preset = (
+        Preset.objects.filter(area=request.area, pk=int(wanted)).first()
+        if wanted.isdigit() and len(wanted) < 10
+        else None
+    )
+    form = ChoiceForm(request.POST or None, source=source, found=found, initial=_initial(source, found, preset))
     if request.method == "POST" and form.is_valid():
         job = services.start_intake(
             source=source,
             schemas=form.cleaned_data["schemas"],
             kinds=form.cleaned_data["kinds"],
+            include=form.cleaned_data["include"],
+            exclude=form.cleaned_data["exclude"],
             logical=form.cleaned_data.get("logical"),
             person=request.user,
         )
         return redirect("jobs:page", request.area.slug, job.pk)
+    kinds = _kinds_of(source)
     context = {
         "source": source,
         "form": form,
-        "rows": _rows(found, set(form["schemas"].value() or [])),
-        "kinds": OBJECT_KINDS,
+        "found": found,
+        "rows": _rows(found or [], set(form["schemas"].value() or []), kinds),
+        "kinds": kinds,
         "chosen_kinds": form["kinds"].value() or [],
-        "totals": {kind: sum(schema.counts.get(kind, 0) for schema in found) for kind in OBJECT_KINDS},
-    }
+        "totals": {kind: sum(schema.counts.get(kind, 0) for schema in found or []) for kind in kinds},
+        "presets": Preset.objects.filter(area=request.area),
+        "preset": preset,
+    } | _taken(
+        source,
+        form["schemas"].value() or [],
+        form["kinds"].value() or [],
+        form["include"].value() or "",
+        form["exclude"].value() or "",
+    )
     # A refused form is shown on a page of its own: it was posted from the source's page.
     template = "sources/choose.html" if request.method == "POST" else "sources/_choose.html"
     return render(request, template, context, status=422 if request.method == "POST" else 200)
 
 
-def _rows(found: list[SchemaCount], chosen: set[str]) -> list[dict[str, object]]:
+def _initial(source: Source, found: list[SchemaCount] | None, preset: Preset | None) -> dict[str, object]:
+    kinds = list(_kinds_of(source))
+    there = [schema.schema for schema in found or [] if any(schema.counts.values())]
+    if preset:
+        wanted = Choice(include=tuple(f"{schema}.*" for schema in preset.schemas))
+        schemas = [schema for schema in there if not preset.schemas or wanted.takes_name(schema, "x")]
+        return {"schemas": schemas, "kinds": preset.kinds, "include": preset.include, "exclude": preset.exclude}
+    return {
+        "schemas": source.schemas or there,
+        "kinds": source.kinds or kinds,
+        "include": source.include,
+        "exclude": source.exclude,
+    }
+
+
+def _kinds_of(source: Source) -> dict[str, str]:
+    offered = (
+        ("tables", "views")
+        if source.platform == OTHER or source.kind == Source.Kind.KIT
+        else platforms.get(source.platform).kinds
+    )
+    return {kind: OBJECT_KINDS[kind] for kind in OBJECT_KINDS if kind in offered}
+
+
+def _rows(found: list[SchemaCount], chosen: set[str], kinds: dict[str, str]) -> list[dict[str, object]]:
     return [
         {
             "schema": schema.schema,
             "usable": schema.usable,
             "chosen": schema.schema in chosen,
-            "counts": [schema.counts.get(kind, 0) for kind in OBJECT_KINDS],
+            "counts": [schema.counts.get(kind, 0) for kind in kinds],
             "partitions": schema.counts.get("partitions", 0),
         }
         for schema in found
     ]
+
+
+@require_GET
+@in_area(Role.STEWARD)
+def chosen_names(request: AreaRequest, pk: int) -> HttpResponse:
+    """The fragment that counts and lists what the settings in the form take."""
+    source = get_object_or_404(Source, pk=pk, area=request.area)
+    taken = _taken(
+        source,
+        request.GET.getlist("schemas"),
+        request.GET.getlist("kinds"),
+        request.GET.get("include", ""),
+        request.GET.get("exclude", ""),
+    )
+    return render(request, "sources/_names.html", {"source": source} | taken)
+
+
+def _taken(source: Source, schemas: list[str], kinds: list[str], include: str, exclude: str) -> dict[str, object]:
+    choice = Choice(tuple(schemas) or ("",), frozenset(kinds), patterns(include[:4000]), patterns(exclude[:4000]))
+    names = services.chosen_names(source, choice)
+    return {
+        "known": source.inventory is not None,
+        "names": names[:_SHOWN_NAMES],
+        "more": max(0, len(names) - _SHOWN_NAMES),
+        "tables": sum(not view for _, _, view in names),
+        "views": sum(view for _, _, view in names),
+    }
 
 
 @require_GET
@@ -131,6 +240,87 @@ def receipt(request: AreaRequest, pk: int) -> HttpResponse:
 def remove(request: AreaRequest, pk: int) -> HttpResponse:
     """Remove a source; its model and their words stay."""
     source = get_object_or_404(Source, pk=pk, area=request.area)
-    source.delete()
+    services.remove(source)
     messages.success(request, f"The source “{source.name}” is removed. Its model is kept.")
     return redirect("sources:list", request.area.slug)
+
+
+@require_GET
+@in_area(Role.STEWARD)
+def kit(request: AreaRequest) -> HttpResponse:
+    """Download a field kit with its settings filled in."""
+    form = KitDownloadForm(request.GET)
+    if not form.is_valid():
+        return render(request, "sources/new.html", {"kit_form": form, "labels": _labels()}, status=422)
+    platform = platforms.get(form.cleaned_data["platform"])
+    settings = iter((form.cleaned_data["schema"], form.cleaned_data["views"]))
+    text = re.sub(r"'[^']*'(?=[^\n]*-- SETTING \d)", lambda _: f"'{next(settings)}'", platform.kit())
+    response = HttpResponse(text, content_type="application/sql; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="field-kit-{platform.name}.sql"'
+    return response
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.STEWARD)
+def preset_list(request: AreaRequest) -> HttpResponse:
+    """The presets of the area; posting a file takes in those in it."""
+    failure = ""
+    if request.method == "POST":
+        file = request.FILES.get("file")
+        try:
+            if file is None or file.size is None or file.size > presets.LARGEST_FILE:
+                raise presets.PresetError("Choose a file of presets, such as this page exports.")
+            taken = presets.take_in(request.area, request.user, file.read())
+        except presets.PresetError as error:
+            failure = str(error)
+        else:
+            messages.success(request, f"{len(taken)} preset{'' if len(taken) == 1 else 's'} taken in.")
+            return redirect("sources:presets", request.area.slug)
+    listed = Preset.objects.filter(area=request.area).select_related("made_by")
+    context = {"presets": listed, "failure": failure, "kinds": OBJECT_KINDS}
+    return render(request, "sources/presets.html", context, status=422 if failure else 200)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def preset_save(request: AreaRequest, pk: int) -> HttpResponse:
+    """Save the settings in the form of a source as a preset."""
+    source = get_object_or_404(Source, pk=pk, area=request.area)
+    name = request.POST.get("preset_name", "").strip()[:80]
+    kinds = [kind for kind in request.POST.getlist("kinds") if kind in OBJECT_KINDS]
+    if not name or not kinds:
+        messages.error(request, "A preset needs a name, and at least one kind of object. Nothing was saved.")
+    else:
+        schemas = request.POST.getlist("schemas")
+        every = {schema for schema, _, _ in source.inventory or []} <= set(schemas)
+        record = presets.PresetRecord(
+            name,
+            kinds,
+            [] if every else schemas,
+            request.POST.get("include", "")[:4000],
+            request.POST.get("exclude", "")[:4000],
+        )
+        presets.save(request.area, request.user, record)
+        messages.success(request, f"The preset “{name}” is saved; the area's sources offer it.")
+    return redirect("sources:page", request.area.slug, source.pk)
+
+
+@require_GET
+@in_area(Role.STEWARD)
+def preset_export(request: AreaRequest) -> HttpResponse:
+    """Download the presets of the area as a file."""
+    response = HttpResponse(
+        presets.export(list(Preset.objects.filter(area=request.area))), content_type="application/json"
+    )
+    response["Content-Disposition"] = f'attachment; filename="presets-{slugify(request.area.name)}.json"'
+    return response
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def preset_remove(request: AreaRequest, pk: int) -> HttpResponse:
+    """Remove a preset; what was read with it stays."""
+    preset = get_object_or_404(Preset, pk=pk, area=request.area)
+    preset.delete()
+    messages.success(request, f"The preset “{preset.name}” is removed.")
+    return redirect("sources:presets", request.area.slug)

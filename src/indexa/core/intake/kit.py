@@ -68,7 +68,9 @@ def rows_of_text(text: str) -> Iterator[tuple[int, list[str]]]:
     lines = text.split("\n", 40)
     header = next((line for line in lines if "table_name" in line.lower().replace('"', "").replace(" ", "_")), None)
     if header is None:
-        raise KitError("No line with the names of the columns was found. Save the result with its column names, table_name among them.")
+        raise KitError(
+            "No line with the names of the columns was found. Save the result with its column names, table_name among them."
+        )
     delimiter = max(",;\t|", key=header.count)
     if delimiter == "|" and any(_RULE.match(line) and "-" in line for line in lines):
         yield from _ruled(text)
@@ -119,7 +121,9 @@ class _KitReading:
         self._keys: dict[tuple[str, str, str, str], list[tuple[float, _Row]]] = {}
         self._said_rows: int | None = None
         self._read_rows = 0
-        self._lengths: dict[str, Counter[int]] = {member: Counter() for member in ("default_value", "table_description", "column_description")}
+        self._lengths: dict[str, Counter[int]] = {
+            member: Counter() for member in ("default_value", "table_description", "column_description")
+        }
 
     def take(self, number: int, cells: list[str]) -> None:
         """Take one row: the header, a column, or what a client writes below."""
@@ -142,22 +146,37 @@ class _KitReading:
         names = [re.sub(r"\W+", "_", cell.strip().lower().lstrip("\ufeff")).strip("_") for cell in cells]
         if "table_name" not in names:
             if number > 40:
-                raise KitError("No line with the names of the columns was found. Save the result with its column names.")
+                raise KitError(
+                    "No line with the names of the columns was found. Save the result with its column names."
+                )
             return
         missing = [member for member in NEEDED if member not in names]
         if missing:
-            raise KitError(f"The result has no column {' and '.join(missing)}. Run the field kit as it is and save all its columns.")
+            raise KitError(
+                f"The result has no column {' and '.join(missing)}. Run the field kit as it is and save all its columns."
+            )
         self._places = names
         for member in MEMBERS:
             if member not in names:
-                self._builder.note("left out", member.replace("_", " "), "The result has no such column: a client cut it off, or it was taken out.", 0)
+                self._builder.note(
+                    "left out",
+                    member.replace("_", " "),
+                    "The result has no such column: a client cut it off, or it was taken out.",
+                    0,
+                )
 
     def _row(self, cells: list[str]) -> _Row:
         row = _Row()
         assert self._places is not None
         for member, cell in zip(self._places, cells, strict=False):
             if cell not in _EMPTY and member in MEMBERS:
-                setattr(row, member, cell.strip() if member not in ("default_value", "table_description", "column_description") else cell)
+                setattr(
+                    row,
+                    member,
+                    cell.strip()
+                    if member not in ("default_value", "table_description", "column_description")
+                    else cell,
+                )
         return row
 
     def _take_row(self, row: _Row, number: int) -> None:
@@ -178,13 +197,24 @@ class _KitReading:
                     lengths[len(said)] += 1
             columns[row.column_name] = (_number(row.column_position, len(columns) + 1), self._column(row))
             if not row.data_type:
-                self._builder.note("adapted", "columns", "The result does not say their type.", 1, f"{row.table_name}.{row.column_name}, line {number}")
+                self._builder.note(
+                    "adapted",
+                    "columns",
+                    "The result does not say their type.",
+                    1,
+                    f"{row.table_name}.{row.column_name}, line {number}",
+                )
         if row.key_kind:
             members = self._keys.setdefault((*path, row.key_kind.lower(), row.key_name), [])
             members.append((_number(row.key_position, len(members) + 1), row))
 
     def _column(self, row: _Row) -> Column:
-        column = Column(row.column_name, 0, intern(self._canonical(row.data_type)) if row.data_type else "", _may_be_null(row.nullable))
+        column = Column(
+            row.column_name,
+            0,
+            intern(self._canonical(row.data_type)) if row.data_type else "",
+            _may_be_null(row.nullable),
+        )
         column.default = row.default_value or None
         column.comment = row.column_description
         said = row.generation.lower()
@@ -197,12 +227,19 @@ class _KitReading:
     def finish(self) -> tuple[Model, Receipt]:
         """Order columns and keys and hand the model out."""
         if self._places is None:
-            raise KitError("No line with the names of the columns was found. Save the result with its column names, table_name among them.")
+            raise KitError(
+                "No line with the names of the columns was found. Save the result with its column names, table_name among them."
+            )
         for path, columns in self._columns.items():
             for _, column in sorted(columns.values(), key=lambda placed: placed[0]):
                 self._builder.add_column(self._tables[path], column)
         for (schema, table_name, kind, name), members in self._keys.items():
-            self._take_key(self._tables[schema, table_name], kind, name, [row for _, row in sorted(members, key=lambda placed: placed[0])])
+            self._take_key(
+                self._tables[schema, table_name],
+                kind,
+                name,
+                [row for _, row in sorted(members, key=lambda placed: placed[0])],
+            )
         if self._said_rows is not None and self._said_rows != self._read_rows:
             reason = f"The client says that the result has {self._said_rows:,} rows, and {self._read_rows:,} are here."
             self._builder.note("left out", "rows", reason, abs(self._said_rows - self._read_rows))
@@ -211,7 +248,12 @@ class _KitReading:
             if longest >= 16 and lengths[longest] >= _ENDS_ALIKE and lengths[longest] > sum(lengths.values()) // 10:
                 reason = f"{lengths[longest]} of them end after {longest} letters: the client may have cut them."
                 self._builder.note("adapted", member.replace("_", " ") + "s", reason, lengths[longest])
-        self._builder.note("left out", "indexes and checks", "A field kit does not ask for them, nor for triggers, routines and what a foreign key does.", 0)
+        self._builder.note(
+            "left out",
+            "indexes and checks",
+            "A field kit does not ask for them, nor for triggers, routines and what a foreign key does.",
+            0,
+        )
         return self._builder.finish((), ("tables", "views"))
 
     def _take_key(self, table: Table, kind: str, name: str, rows: list[_Row]) -> None:

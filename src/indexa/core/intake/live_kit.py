@@ -11,8 +11,9 @@ from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
 from indexa.core.platforms import Platform, Session, Tick
 
-
-BEYOND_A_KIT = ("Read live: indexes, checks, triggers, routines, sequences and the actions of foreign keys, which a script tells.",)
+BEYOND_A_KIT = (
+    "Read live: indexes, checks, triggers, routines, sequences and the actions of foreign keys, which a script tells.",
+)
 
 
 class KitPlatform(Platform):
@@ -24,7 +25,10 @@ class KitPlatform(Platform):
         for _, row in self._rows(session):
             kinds = found.setdefault(row[0], {"tables": set(), "views": set()})
             kinds["views" if "view" in row[2] else "tables"].add(row[1])
-        return [SchemaCount(schema, {kind: len(names) for kind, names in kinds.items()}) for schema, kinds in sorted(found.items())]
+        return [
+            SchemaCount(schema, {kind: len(names) for kind, names in kinds.items()})
+            for schema, kinds in sorted(found.items())
+        ]
 
     def table_names(self, session: Session, choice: Choice) -> list[tuple[str, str, bool]]:
         """List schema, name and whether it is a view, of what the choice takes."""
@@ -32,7 +36,9 @@ class KitPlatform(Platform):
         return [
             one
             for one in listed
-            if choice.takes_schema(one[0]) and choice.takes_name(one[0], one[1]) and ("views" if one[2] else "tables") in choice.kinds
+            if choice.takes_schema(one[0])
+            and choice.takes_name(one[0], one[1])
+            and ("views" if one[2] else "tables") in choice.kinds
         ]
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:

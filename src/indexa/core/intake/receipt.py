@@ -41,6 +41,10 @@ class Receipt(msgspec.Struct):
     changed: dict[str, int] = msgspec.field(default_factory=dict)
     """Tables and columns that a second reading found new, gone or changed."""
 
+    def note(self, fate: Fate, kind: str, reason: str, count: int = 1, place: str = "") -> None:
+        """Add a line."""
+        self.notes.append(Note(fate, kind, reason, count, place))
+
     def adapted(self) -> list[Note]:
         """Notes on what was taken over in another form."""
         return [note for note in self.notes if note.fate == "adapted"]

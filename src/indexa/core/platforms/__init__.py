@@ -82,10 +82,6 @@ class Platform(msgspec.Struct, kw_only=True):
 
         return family(type_name, self.families)
 
-    def shorten(self, type_name: str) -> str:
-        """Word a type shorter where the platform knows a shorter word for it."""
-        return type_name
-
     def kit(self) -> str:
         """Return the text of the platform's field kit."""
         return files(f"{__name__}.{self.name}").joinpath("kit.sql").read_text("utf-8")
@@ -102,3 +98,12 @@ def get(name: str) -> Platform:
         raise UnknownPlatformError(name, names())
     platform: Platform = import_module(f"{__name__}.{name}").PLATFORM
     return platform
+
+
+def family_of(platform: str, type_name: str) -> str:
+    """Sort an exact type into a family, also of a platform that there is no module for."""
+    if platform in names():
+        return get(platform).family(type_name)
+    from indexa.core.type_families import family
+
+    return family(type_name, {})

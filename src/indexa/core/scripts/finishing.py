@@ -20,6 +20,9 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
         if draft.temporary:
             script.note("left out", "tables", "It is temporary.", draft.table.full_name)
             script.drop(draft)
+    for (schema, name), kind in script.dropped.items():
+        if not script.exists(schema, name):
+            script.note("left out", kind, "The script drops it again.", f"{schema}.{name}" if schema else name)
     settle_queries(script)
     for number, name, said in script.later_comments:
         if number in script.drafts and (column := script.column(script.drafts[number], name)):

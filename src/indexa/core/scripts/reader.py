@@ -625,7 +625,7 @@ def _drop(cursor: Cursor, script: Script) -> None:
             if draft:
                 made = "views" if draft.table.kind in ("view", "materialized view") else "tables"
                 if not draft.temporary:
-                    script.note("left out", made, "The script drops it again.", draft.table.full_name)
+                    script.dropped[draft.table.schema, draft.table.name] = made
                 script.drop(draft)
             if not cursor.take(","):
                 break

@@ -69,6 +69,7 @@ class Script:
         self._made = 0
         self.schemas: dict[str, SchemaInfo] = {}
         self.statements: Counter[str] = Counter()
+        self.dropped: dict[tuple[str, str], str] = {}
         self.later_comments: list[tuple[int, str, str]] = []
         self.found: Counter[str] = Counter()
         self._notes: dict[tuple[Fate, str, str], list[Any]] = {}

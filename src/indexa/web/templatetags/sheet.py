@@ -10,7 +10,7 @@ from django.utils.html import conditional_escape, format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
 from indexa.core.dictionary.key_roles import LABELS
-from indexa.core.platforms.postgresql.types import shorten
+from indexa.core.type_families import shorten
 
 register = template.Library()
 

@@ -45,4 +45,6 @@ DIALECT = Dialect(
         (r"\bCONNECT TO\b", 5), (r"\bCURRENT TIMESTAMP\b", 3), (r"\bORGANIZE BY\b", 8), (r"`", -5),
     ),
 )  # fmt: skip
-PLATFORM = KitPlatform(name="db2", label="Db2", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT)
+PLATFORM = KitPlatform(
+    name="db2", label="Db2", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT
+)

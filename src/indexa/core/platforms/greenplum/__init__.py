@@ -16,4 +16,6 @@ DIALECT = replace(
         (r"::\w", 2),
     ),
 )
-PLATFORM = KitPlatform(name="greenplum", label="Greenplum", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT)
+PLATFORM = KitPlatform(
+    name="greenplum", label="Greenplum", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT
+)

@@ -47,5 +47,11 @@ DIALECT = Dialect(
     parser="oracle",
 )  # fmt: skip
 PLATFORM = KitPlatform(
-    name="oracle", label="Oracle", dialect=DIALECT, has_kit=True, families={"date": "date and time", "raw": "binary"}
+    name="oracle",
+    label="Oracle",
+    dialect=DIALECT,
+    has_kit=True,
+    kinds=("tables", "views"),
+    cannot=BEYOND_A_KIT,
+    families={"date": "date and time", "raw": "binary"},
 )

@@ -11,7 +11,7 @@ from indexa.core.platforms import Platform, Session, Tick
 from indexa.core.platforms.postgresql import queries
 from indexa.core.platforms.postgresql.build import VIEW_RELKINDS, CatalogReading, relkinds
 from indexa.core.platforms.postgresql.dialect import DIALECT
-from indexa.core.platforms.postgresql.types import family, shorten
+from indexa.core.platforms.postgresql.types import family
 
 
 class PostgreSQL(Platform):
@@ -43,10 +43,6 @@ class PostgreSQL(Platform):
     def family(self, type_name: str) -> str:
         """Sort an exact type into a family."""
         return family(type_name)
-
-    def shorten(self, type_name: str) -> str:
-        """Word a type by PostgreSQL's shorter names."""
-        return shorten(type_name)
 
 
 PLATFORM = PostgreSQL(name="postgresql", label="PostgreSQL", dialect=DIALECT, has_kit=True)

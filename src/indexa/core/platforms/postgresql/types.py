@@ -19,30 +19,6 @@ _BY_NAME = {
 }
 
 
-_SHORTER = (
-    ("character varying", "varchar"),
-    ("character(", "char("),
-    ("timestamp with time zone", "timestamptz"),
-    ("timestamp without time zone", "timestamp"),
-    ("time with time zone", "timetz"),
-    ("time without time zone", "time"),
-    ("double precision", "float8"),
-)
-
-
-def shorten(type_name: str) -> str:
-    """Word a type by PostgreSQL's own shorter names, as in "varchar(24)" for "character varying(24)".
-
-    A precision inside a time type is kept: "timestamp(3) with time zone" becomes "timestamptz(3)".
-    """
-    for long, short in (("timestamp", "timestamptz"), ("time", "timetz")):
-        if type_name.startswith(f"{long}(") and " with time zone" in type_name:
-            type_name = type_name.replace(long, short, 1).replace(" with time zone", "")
-    for long, short in _SHORTER:
-        type_name = type_name.replace(long, short)
-    return type_name.replace(" without time zone", "")
-
-
 def family(type_name: str) -> str:
     """Return the family of an exact type as the catalog words it; "other" for a database's own types."""
     if type_name.endswith("[]"):

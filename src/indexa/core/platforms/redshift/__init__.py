@@ -23,5 +23,7 @@ PLATFORM = KitPlatform(
     label="Redshift",
     dialect=DIALECT,
     has_kit=True,
+    kinds=("tables", "views"),
+    cannot=BEYOND_A_KIT,
     families={"super": "document", "hllsketch": "other"},
 )

@@ -46,4 +46,6 @@ DIALECT = Dialect(
     ),
     parser="snowflake",
 )  # fmt: skip
-PLATFORM = KitPlatform(name="snowflake", label="Snowflake", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT)
+PLATFORM = KitPlatform(
+    name="snowflake", label="Snowflake", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT
+)

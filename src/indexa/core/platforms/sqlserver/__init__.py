@@ -51,5 +51,7 @@ PLATFORM = KitPlatform(
     label="SQL Server",
     dialect=DIALECT,
     has_kit=True,
+    kinds=("tables", "views"),
+    cannot=BEYOND_A_KIT,
     families={"timestamp": "binary", "bit": "yes or no"},
 )

@@ -23,5 +23,11 @@ DIALECT = Dialect(
     parser="teradata",
 )  # fmt: skip
 PLATFORM = KitPlatform(
-    name="teradata", label="Teradata", dialect=DIALECT, has_kit=True, families={"byte": "binary", "varbyte": "binary"}
+    name="teradata",
+    label="Teradata",
+    dialect=DIALECT,
+    has_kit=True,
+    kinds=("tables", "views"),
+    cannot=BEYOND_A_KIT,
+    families={"byte": "binary", "varbyte": "binary"},
 )
