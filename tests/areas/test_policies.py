@@ -60,7 +60,7 @@ class RoleTests(TestCase):
             (Role.READER, "get", reverse("modeling:file", args=[slug, model])),
             (Role.READER, "get", reverse("desk:lookup", args=[slug]) + "?q=mtr"),
             (Role.STEWARD, "get", reverse("sources:new", args=[slug])),
-            (Role.STEWARD, "post", reverse("sources:new", args=[slug])),
+            (Role.STEWARD, "post", reverse("sources:new-of", args=[slug, "live"])),
             (Role.STEWARD, "get", reverse("modeling:edit", args=[slug, "column", inst, "definition"])),
             (Role.STEWARD, "post", reverse("modeling:undo", args=[slug])),
             (Role.STEWARD, "get", reverse("editions:new", args=[slug])),

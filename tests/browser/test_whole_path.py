@@ -37,6 +37,7 @@ class WholePathTests(BrowserCase):
     def enter_the_source(self, name: str) -> None:
         own = server_address()
         self.follow("Enter a source")
+        self.follow("A database you can connect to")
         self.find("[name=name]").send_keys("billing")
         self.find("[name=url]").send_keys(f"postgresql://{name}@{own['host']}:{own['port']}/{name}")
         self.find("[name=password]").send_keys("a wrong one")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from unittest.mock import patch
 
 import psycopg
@@ -11,7 +12,7 @@ from indexa.areas.models import Area, Role
 from indexa.areas.policies import role_in
 from indexa.demo import loading, words
 from indexa.editions.models import Edition
-from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.modeling.models import ChangeSet, StoredColumn, StoredModel
 from indexa.modeling.queries import coverage
 from indexa.sources.models import Source
 from tests.factories import server_address
@@ -25,19 +26,31 @@ class DemoTests(TransactionTestCase):
 
     def test_it_is_loaded_once_through_the_same_intake_as_any_source(self) -> None:
         loading.load()
-        area = Area.objects.get()
-        physical = StoredModel.objects.get(layer="physical")
+        area = Area.objects.get(slug="billing")
+        physical = StoredModel.objects.get(area=area, layer="physical")
         found = coverage([physical])[physical.pk]
         self.assertEqual((found.tables, found.views, found.columns), (48, 4, 274))
         self.assertGreaterEqual(found.named, len(words.COLUMNS))
         self.assertEqual(Edition.objects.get().number, 1)
-        source = Source.objects.get()
+        source = Source.objects.get(area=area)
         self.assertEqual((source.user, source.intakes.count()), (loading.LOGIN, 1))
         roles = {role_in(m.person, area) for m in area.memberships.select_related("person")}
         self.assertEqual(roles, set(Role))
         before = ChangeSet.objects.count()
         loading.load()
         self.assertEqual(ChangeSet.objects.count(), before)
+
+    def test_its_second_area_holds_a_source_of_every_other_kind(self) -> None:
+        with patch.dict(os.environ, {"INDEXA_DEMO_MARIADB_URL": os.environ["INDEXA_TEST_MARIADB_URL"]}):
+            loading.load()
+        area = Area.objects.get(slug="works")
+        read = {source.name: source for source in Source.objects.filter(area=area)}
+        self.assertEqual({source.kind for source in read.values()}, {"script", "live", "file", "kit"})
+        arrived = {name: source.intakes.get().receipt["arrived"] for name, source in read.items()}
+        self.assertEqual(arrived["works"], arrived["works live"] | {"comments": 18})
+        self.assertEqual((arrived["lab"]["tables"], arrived["works-legacy"]["tables"]), (12, 8))
+        remarks = StoredColumn.objects.filter(table__model=read["works"].model).exclude(remark="")
+        self.assertIn("what the customer was told", {column.remark for column in remarks})
 
     def test_stopped_in_the_middle_it_leaves_nothing_and_begins_anew(self) -> None:
         with patch.object(loading, "_write_words", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
@@ -49,7 +62,7 @@ class DemoTests(TransactionTestCase):
 
     def test_the_login_of_the_demo_can_read_and_nothing_more(self) -> None:
         loading.load()
-        password = loading.sources.unseal(Source.objects.get().sealed_password)
+        password = loading.sources.unseal(Source.objects.get(name="billing").sealed_password)
         own = server_address() | {"user": loading.LOGIN, "password": password}
         with psycopg.connect(**own, dbname=loading.DATABASE, autocommit=True) as reader:
             self.assertEqual(reader.execute("select count(*) from metering.mtr").fetchone(), (3,))

@@ -45,11 +45,11 @@ class SourceFormTests(TransactionTestCase):
     def setUp(self) -> None:
         self.area = make_area()
         self.client.login(username=make_person(self.area).username, password=PASSWORD)
-        self.url = reverse("sources:new", args=[self.area.slug])
+        self.url = reverse("sources:new-of", args=[self.area.slug, "live"])
 
     def enter(self, name: str, **changes: str) -> object:
         own = server_address()
-        entered = {"name": "billing", "host": own["host"], "port": own["port"], "database": name, "user": name,
+        entered = {"name": "billing", "platform": "postgresql", "host": own["host"], "port": own["port"], "database": name, "user": name,
                    "tls": "prefer",                   "password": f"reader of {name}"} | changes  # fmt: skip
         return self.client.post(self.url, entered)
 
@@ -166,7 +166,7 @@ class IntakeTests(TransactionTestCase):
     def test_a_host_that_is_not_allowed_is_not_asked(self) -> None:
         source = Source(area=self.area, name="x", host="10.0.0.1", database="d", user="u")
         with self.assertRaises(SourceError) as caught:
-            services.count_schemas(source, "p")
+            services.look(source, "p")
         self.assertEqual(caught.exception.code, "host-not-allowed")
 
     def test_the_choice_page_shows_what_is_there_and_starts_the_reading(self) -> None:

@@ -1,7 +1,7 @@
 """Settings of the tests: quick password hashing, no manifest of static files."""
 
 from indexa.settings.base import *  # noqa: F403
-from indexa.settings.base import DATABASES, LOGGING, STORAGES
+from indexa.settings.base import DATA_DIR, DATABASES, LOGGING, STORAGES
 
 TEST_RUNNER = "tests.runner.Runner"
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
@@ -13,3 +13,5 @@ DATABASES = {"default": DATABASES["default"] | {"CONN_MAX_AGE": 0}}
 AXES_ENABLED = False
 _QUIET = {"level": "CRITICAL"}
 LOGGING = LOGGING | {"loggers": {"django.request": _QUIET, "axes": _QUIET, "django.security": _QUIET}}
+UPLOAD_DIR = DATA_DIR / "test-uploads"
+SOURCE_FOLDERS = [str(DATA_DIR / "test-databases")]

@@ -28,8 +28,10 @@ MOST_FILES = 200
 
 def live_platforms() -> list[tuple[str, str]]:
     """List the platforms that can be connected to: those run here first, then by name."""
-    names = sorted(PORTS, key=lambda name: (name not in _RUN_HERE, platforms.get(name).label.lower()))
-    return [(name, platforms.get(name).label) for name in names] + [(OTHER, "Another, by an SQLAlchemy URL")]
+    others = sorted(PORTS.keys() - set(_RUN_HERE), key=lambda name: platforms.get(name).label.lower())
+    return [(name, platforms.get(name).label) for name in (*_RUN_HERE, *others)] + [
+        (OTHER, "Another, by an SQLAlchemy URL")
+    ]
 
 
 class NamedSourceForm(forms.ModelForm):  # type: ignore[type-arg]  # not generic at run time
@@ -58,7 +60,7 @@ class NamedSourceForm(forms.ModelForm):  # type: ignore[type-arg]  # not generic
 class DatabaseForm(NamedSourceForm):
     """Where a database is. A URL fills in all that is left empty beside it."""
 
-    platform = forms.ChoiceField(choices=live_platforms)
+    platform = forms.ChoiceField(choices=live_platforms, initial="postgresql")
     url = forms.CharField(
         label="Connection URL",
         required=False,
@@ -82,7 +84,7 @@ class DatabaseForm(NamedSourceForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        for name in ("host", "port", "database", "user", "platform"):
+        for name in ("host", "port", "database", "user"):
             self.fields[name].required = False
         if not self.instance.pk:
             self.initial["port"] = None

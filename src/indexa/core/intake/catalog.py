@@ -17,6 +17,7 @@ class CatalogBuilder:
         self.model = Model(name=name, platform=platform)
         self.choice = choice
         self._tables: dict[tuple[str, str], Table] = {}
+        self._lower: dict[tuple[str, str], Table] = {}
         self._notes: list[Note] = []
         self._not_taken = {"tables": 0, "views": 0}
 
@@ -71,7 +72,7 @@ class CatalogBuilder:
         outside: set[str] = set()
         for table in self._tables.values():
             for foreign in table.foreign_keys:
-                target = self._tables.get((foreign.ref_schema, foreign.ref_table))
+                target = self._tables.get((foreign.ref_schema, foreign.ref_table)) or self._in_other_case(foreign)
                 if target is None:
                     outside.add(
                         f"{foreign.ref_schema}.{foreign.ref_table}" if foreign.ref_schema else foreign.ref_table
@@ -82,6 +83,17 @@ class CatalogBuilder:
             self._note_halves(table, table.foreign_keys, whole)
         for place in sorted(outside):
             self.note("adapted", "foreign keys", "They refer to a table that was not read; the name is kept.", 1, place)
+
+    def _in_other_case(self, foreign: ForeignKey) -> Table | None:
+        """Find what a reference names in other letters than the table itself, and word the reference as it is."""
+        if not self._lower:
+            self._lower.update({(table.schema.lower(), table.name.lower()): table for table in self._tables.values()})
+        target = self._lower.get((foreign.ref_schema.lower(), foreign.ref_table.lower()))
+        if target is not None:
+            written = {column.name.lower(): column.name for column in target.columns}
+            foreign.ref_schema, foreign.ref_table = target.schema, target.name
+            foreign.ref_columns = tuple(written.get(name.lower(), name) for name in foreign.ref_columns)
+        return target
 
     def _note_halves(self, table: Table, all_: list[ForeignKey], whole: list[ForeignKey]) -> None:
         if len(whole) == len(all_):

@@ -258,6 +258,7 @@ class _KitReading:
 
     def _take_key(self, table: Table, kind: str, name: str, rows: list[_Row]) -> None:
         columns = tuple(row.column_name for row in rows)
+        name = "" if name.startswith("#") else name  # a number that only holds a nameless key together
         if kind.startswith("p"):
             table.primary_key = Key(name=name, columns=columns)
         elif kind.startswith("u"):

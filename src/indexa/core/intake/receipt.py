@@ -41,6 +41,9 @@ class Receipt(msgspec.Struct):
     changed: dict[str, int] = msgspec.field(default_factory=dict)
     """Tables and columns that a second reading found new, gone or changed."""
 
+    statements: dict[str, int] = msgspec.field(default_factory=dict)
+    """Of a script: how many statements begin with each word, whatever became of them."""
+
     def note(self, fate: Fate, kind: str, reason: str, count: int = 1, place: str = "") -> None:
         """Add a line."""
         self.notes.append(Note(fate, kind, reason, count, place))

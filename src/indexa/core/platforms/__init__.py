@@ -107,3 +107,8 @@ def family_of(platform: str, type_name: str) -> str:
     from indexa.core.type_families import family
 
     return family(type_name, {})
+
+
+def label_of(platform: str) -> str:
+    """Return what people call a platform; of one that there is no module for, its name."""
+    return get(platform).label if platform in names() else platform

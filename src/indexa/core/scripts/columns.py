@@ -491,7 +491,7 @@ def _primary(reading: ColumnReading) -> None:
     table.primary_key = Key(name=reading.take_constraint_name(), columns=(reading.column.name,))
     if not reading.script.dialect.primary_key_may_be_null:
         reading.column.nullable = False
-    key_tail(reading.cursor, table.primary_key, reading.script)
+    key_tail(reading.cursor, table.primary_key, inline=True)
 
 
 def _unique(reading: ColumnReading) -> None:
@@ -500,7 +500,7 @@ def _unique(reading: ColumnReading) -> None:
     if reading.cursor.take("NULLS"):
         key.nulls_distinct = not reading.cursor.take("NOT")
         reading.cursor.take("DISTINCT")
-    key_tail(reading.cursor, key, reading.script)
+    key_tail(reading.cursor, key, inline=True)
     reading.draft.table.unique.append(key)
 
 
@@ -575,7 +575,7 @@ def _action(cursor: Cursor) -> KeyAction:
     return NO_ACTION
 
 
-def key_tail(cursor: Cursor, key: Key | None, script: Script) -> None:
+def key_tail(cursor: Cursor, key: Key | None, *, inline: bool = False) -> None:
     """Read what may follow a primary or unique key: its index, its options, when it is checked."""
     while True:
         word = cursor.now
@@ -612,7 +612,7 @@ def key_tail(cursor: Cursor, key: Key | None, script: Script) -> None:
             cursor.i += 2
         elif word == "NOT" and cursor.ahead(1) == "VALID":
             cursor.i += 2
-        elif word == "COMMENT" and cursor.ahead(1)[:1] == "'":
+        elif word == "COMMENT" and cursor.ahead(1)[:1] == "'" and not inline:
             cursor.i += 1
             said = cursor.string()
             if key:

@@ -49,16 +49,14 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
     _list_schemas(script, model)
     if choice is not None:
         _narrow(script, model, choice)
-    for what in ("rows of data", "client commands"):
-        if script.statements[what]:
-            script.note(
-                "left out",
-                what,
-                "A model holds no data." if what == "rows of data" else "They speak to a client, not to the database.",
-                count=script.statements[what],
-            )
+    data, commands = script.statements.pop("rows of data", 0), script.statements.pop("client commands", 0)
+    if data:
+        script.note("left out", "statements with data", "A model holds no rows.", count=data)
+    if commands:
+        script.note("left out", "client commands", "They speak to a client, not to the database.", count=commands)
     schemas = tuple(schema.name for schema in model.schemas)
-    return model, Receipt(arrived=count_parts(model), notes=script.notes(), schemas=schemas)
+    statements = dict(script.statements.most_common())
+    return model, Receipt(arrived=count_parts(model), notes=script.notes(), schemas=schemas, statements=statements)
 
 
 def _settle_names(script: Script, draft: Draft) -> None:

@@ -54,7 +54,7 @@ def name_constraints(dialect: Dialect, table: Table) -> None:
         columns = "_".join(element.split()[0] for element in exclusion.elements)
         exclusion.name = exclusion.name or free(made_name(table.name, columns, "excl"))
     for index in table.indexes:
-        columns = "_".join(part.column or "expr" for part in index.parts)
+        columns = "_".join([*(part.column or "expr" for part in index.parts), *index.included])
         index.name = index.name or free(made_name(table.name, columns, "idx"))
 
 

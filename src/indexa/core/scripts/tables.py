@@ -178,7 +178,7 @@ def table_constraint(cursor: Cursor, script: Script, draft: Draft) -> None:
         cursor.i += 2
         _before_columns(cursor)
         table.primary_key = Key(name=name, columns=_columns(cursor, script, draft))
-        key_tail(cursor, table.primary_key, script)
+        key_tail(cursor, table.primary_key)
         if not script.dialect.primary_key_may_be_null:
             _make_mandatory(script, draft, table.primary_key.columns)
     elif word == "UNIQUE":
@@ -267,10 +267,10 @@ def _unique(cursor: Cursor, script: Script, draft: Draft, name: str) -> None:
     if all(part.column and not part.length for part in parts):
         key = Key(name=name, columns=tuple(part.column for part in parts), nulls_distinct=distinct)
         draft.table.unique.append(key)
-        key_tail(cursor, key, script)
+        key_tail(cursor, key)
     else:
         draft.table.indexes.append(Index(name=name, parts=parts, unique=True))
-        key_tail(cursor, None, script)
+        key_tail(cursor, None)
 
 
 def _exclusion(cursor: Cursor, name: str) -> Exclusion:
@@ -290,7 +290,7 @@ def _exclusion(cursor: Cursor, name: str) -> Exclusion:
     made = Exclusion(name=name, elements=tuple(elements), method=method)
     if cursor.take("WHERE"):
         made.predicate = cursor.group_text()
-    key_tail(cursor, None, Script("", cursor.dialect))
+    key_tail(cursor, None)
     return made
 
 
@@ -358,7 +358,9 @@ def _like(cursor: Cursor, script: Script, draft: Draft, copied: set[str]) -> Non
         )
         return
     key = script.dialect.key
-    everything = "all" in copied
+    everything = "all" in copied or script.dialect.inline_indexes
+    if script.dialect.inline_indexes:
+        draft.table.comment, draft.table.options = pattern.table.comment, pattern.table.options
     for column in pattern.table.columns:
         twin = copy.copy(column)
         if not (everything or "defaults" in copied) and not script.dialect.inline_indexes:
@@ -506,6 +508,8 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
     elif word == "WITHOUT" and cursor.ahead(1) == "ROWID":
         cursor.i += 2
         options.append("WITHOUT ROWID")
+        if table.primary_key:
+            _make_mandatory(script, draft, table.primary_key.columns)
     elif word == "OPTIONS" and cursor.ahead(1) == "(":
         _options_group(cursor, draft)
     elif word == "SERVER":

@@ -9,6 +9,7 @@ from django import template
 from django.utils.html import conditional_escape, format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
+from indexa.core import platforms
 from indexa.core.dictionary.key_roles import LABELS
 from indexa.core.type_families import shorten
 
@@ -45,6 +46,12 @@ def key_roles(roles: int) -> SafeString:
 def short_type(type_name: str) -> str:
     """Word a type as short as SQL allows, for a narrow column; the exact wording stands beside it."""
     return shorten(type_name)
+
+
+@register.filter
+def platform_label(platform: str) -> str:
+    """Word a platform as people call it."""
+    return platforms.label_of(platform)
 
 
 @register.simple_tag

@@ -17,9 +17,17 @@ _ALIASES = {
 }  # fmt: skip
 
 
+_NESTED = re.compile(r"^(struct|map|union|array)\s*\((.*)\)((?:\[\d*\])*)$", re.I | re.S)
+
+
 @lru_cache(maxsize=4096)
 def canonical_type(text: str) -> str:
     """Word a type as duckdb_columns() does: lengths of text say nothing there and are left out."""
+    nested = _NESTED.match(text)
+    if nested:
+        named = nested[1].lower() in ("struct", "union")
+        members = ", ".join(_member(part.strip(), named=named) for part in _members(nested[2]))
+        return f"{nested[1].upper()}({members}){nested[3]}"
     found = re.match(r"^([A-Za-z0-9_ ]+?)\s*(\([\d, ]*\))?((?:\[\d*\])*)$", text)
     if found is None:
         return text
@@ -31,6 +39,21 @@ def canonical_type(text: str) -> str:
         arguments = arguments or "(18,3)"
         arguments = arguments if "," in arguments else arguments[:-1] + ",0)"
     return word + arguments + array
+
+
+def _members(text: str) -> list[str]:
+    parts, depth, start = [], 0, 0
+    for at, letter in enumerate(text):
+        depth += {"(": 1, ")": -1}.get(letter, 0)
+        if letter == "," and not depth:
+            parts.append(text[start:at])
+            start = at + 1
+    return [*parts, text[start:]]
+
+
+def _member(part: str, *, named: bool) -> str:
+    name, _, type_ = part.partition(" ")
+    return f"{name} {canonical_type(type_)}" if named and type_ else canonical_type(part)
 
 
 DIALECT = Dialect(

@@ -1,4 +1,4 @@
--- Indexa field kit for PostgreSQL 10 and later: the structure of your tables, for people who may not connect Indexa to it.
+-- Indexa field kit for PostgreSQL 12 and later: the structure of your tables, for people who may not connect Indexa to it.
 --
 -- Reads the catalog only: no row of any table, and nothing is changed. Any login that may connect can run it.
 -- 1. Set the two settings below. 2. Run the whole file in any SQL client. 3. Save the one result as CSV or XLSX,
@@ -32,8 +32,9 @@ keys as (
 select r.nspname as schema_name, r.relname as table_name, r.kind as table_kind, a.attnum as column_position,
        a.attname as column_name, pg_catalog.format_type(a.atttypid, a.atttypmod) as data_type,
        case when a.attnotnull then 'NO' else 'YES' end as nullable,
-       pg_catalog.pg_get_expr(d.adbin, d.adrelid) as default_value,
-       case a.attidentity when 'a' then 'identity always' when 'd' then 'identity by default' end as generation,
+       case when a.attgenerated = '' then pg_catalog.pg_get_expr(d.adbin, d.adrelid) end as default_value,
+       case when a.attgenerated <> '' then 'generated: ' || pg_catalog.pg_get_expr(d.adbin, d.adrelid)
+            when a.attidentity = 'a' then 'identity always' when a.attidentity = 'd' then 'identity by default' end as generation,
        k.kind as key_kind, k.conname as key_name, k.place as key_position, k.ref_schema, k.ref_table, k.ref_column,
        pg_catalog.obj_description(r.oid, 'pg_class') as table_description,
        pg_catalog.col_description(r.oid, a.attnum) as column_description

@@ -32,7 +32,7 @@ select case type when 'table' then 'tables' when 'view' then 'views' when 'trigg
 from sqlite_schema where type in ('table', 'view', 'trigger') and name not like 'sqlite\\_%' escape '\\' group by 1"""
 
 TABLE_NAMES = """
-select name, type = 'view' from sqlite_schema where type in ('table', 'view') and name not like 'sqlite\\_%' escape '\\' order by name"""
+select name, type = 'view' from pragma_table_list where schema = 'main' and type <> 'shadow' and name not like 'sqlite\\_%' escape '\\' order by name"""
 
 TABLES = """
 select l.name, l.type, l.wr, l.strict, s.sql from pragma_table_list l join sqlite_schema s on s.name = l.name and s.type in ('table', 'view')
@@ -263,8 +263,8 @@ def _view_body(sql: str) -> str:
 
 def _virtual_module(sql: str) -> str:
     cursor = Cursor(Statement(sql, DIALECT, "", 1))
-    at = cursor.up.index("USING") if "USING" in cursor.up else 0
-    return cursor.text(at, cursor.end).rstrip("; \n")
+    at = cursor.up.index("USING") + 1 if "USING" in cursor.up else 0
+    return f"USING {cursor.text(at, cursor.end)}".rstrip("; \n")
 
 
 def _expressions(sql: str | None) -> dict[int, str]:

@@ -15,10 +15,10 @@ keys as (
          null as ref_table, null as ref_column
   from sqlite_schema m, pragma_table_info(m.name) x where m.type = 'table' and x.pk > 0
   union all
-  select m.name, c.name, 'unique', i.name, c.seqno + 1, null, null
+  select m.name, c.name, 'unique', '#' || i.seq, c.seqno + 1, null, null
   from sqlite_schema m, pragma_index_list(m.name) i, pragma_index_info(i.name) c where m.type = 'table' and i.origin = 'u'
   union all
-  select m.name, f."from", 'foreign', 'fk_' || m.name || '_' || f.id, f.seq + 1, f."table", f."to"
+  select m.name, f."from", 'foreign', '#' || f.id, f.seq + 1, f."table", f."to"
   from sqlite_schema m, pragma_foreign_key_list(m.name) f where m.type = 'table'
 )
 select 'main' as schema_name, m.name as table_name, m.type as table_kind, x.cid + 1 as column_position, x.name as column_name,
@@ -28,6 +28,7 @@ select 'main' as schema_name, m.name as table_name, m.type as table_kind, x.cid 
        null as table_description, null as column_description
 from settings s
 join sqlite_schema m on m.type in ('table', 'view') and m.name not like 'sqlite!_%' escape '!'
+  and m.name not in (select l.name from pragma_table_list l where l.type = 'shadow')
   and 'main' like s.schema_pattern and (m.type = 'table' or s.with_views = 'yes')
 join pragma_table_xinfo(m.name) x on x.hidden <> 1
 left join keys k on k.table_name = m.name and lower(k.column_name) = lower(x.name)
