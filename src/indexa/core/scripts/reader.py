@@ -354,6 +354,7 @@ def _slice(statement: Statement, start: int, end: int) -> Statement:
     part = Statement.__new__(Statement)
     part.dialect, part.file = statement.dialect, statement.file
     part.line = statement.line_of(start)
+    part._lines = None
     part.before = ("", *statement.before[start + 1 : end], "")
     part.raw = (*statement.raw[start:end], "")
     part.up = [*statement.up[start:end], ""]

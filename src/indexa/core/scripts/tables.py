@@ -426,7 +426,8 @@ def _after_body(cursor: Cursor, script: Script, draft: Draft) -> None:
                         cursor.i += 1
                 lost.append(cursor.text(start, cursor.i))
         except (CoreError, IndexError) as error:
-            lost.append(str(error))
+            place = f"{table.full_name}, line {cursor.statement.line_of(cursor.i)}"
+            script.note("left out", "clauses", f"Not understood ({error}), with all that follows it.", place)
             break
     table.options = (*table.options, *options)
     if lost:
@@ -710,6 +711,8 @@ def _partition_by(cursor: Cursor, script: Script, draft: Draft) -> None:
                 break
         else:
             cursor.i += 1
+    if cursor.i == start:
+        raise NotUnderstoodError("a rule was expected behind PARTITION BY", start)
     if draft.partition_of is None:
         draft.table.kind = "partitioned table"
     draft.table.partition_by = _rule_text(cursor, start)

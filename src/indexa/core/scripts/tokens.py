@@ -80,7 +80,7 @@ class Statement:
     All three lists end with an empty token. `line` is the file's line on which `text` begins.
     """
 
-    __slots__ = ("before", "dialect", "file", "line", "raw", "text", "up")
+    __slots__ = ("_lines", "before", "dialect", "file", "line", "raw", "text", "up")
 
     def __init__(self, text: str, dialect: Dialect, file: str, line: int) -> None:
         if dialect.conditional_comments and _CONDITIONAL_OPENS.search(text):
@@ -97,14 +97,18 @@ class Statement:
         self.before: tuple[str, ...] = before
         self.raw: tuple[str, ...] = raw
         self.up = _in_capitals(raw)
+        self._lines: list[int] | None = None
         self.text, self.dialect, self.file, self.line = text, dialect, file, line
 
     def line_of(self, place: int) -> int:
         """Return the file's line on which the token at this place stands."""
-        lead = self.before[0].count("\n")
-        ahead = sum(self.before[i].count("\n") + self.raw[i].count("\n") for i in range(1, min(place, len(self.raw))))
-        own = self.before[place].count("\n") if 0 < place < len(self.raw) else 0
-        return self.line + lead + ahead + own + (self.raw[0].count("\n") if place else 0)
+        if self._lines is None:
+            self._lines, line = [], self.line
+            for before, raw in zip(self.before, self.raw, strict=True):
+                line += before.count("\n")
+                self._lines.append(line)
+                line += raw.count("\n")
+        return self._lines[min(place, len(self._lines) - 1)]
 
     def has_comments(self) -> bool:
         """Say whether a comment stands anywhere between the tokens."""
