@@ -30,10 +30,82 @@ PARSED_WITH = {"mysql": "mysql", "oracle": "oracle", "sqlserver": "tsql", "terad
 
 ROWS = [
     # schema, table, kind, position, column, type, nullable, default, generation, key kind, name, position, ref ×3, descriptions
-    ("APP", "CUST", "table", 1, "ID", "INTEGER", "NO", None, "identity always", "primary", "CUST_PK", 1, None, None, None, "Customers", None),
-    ("APP", "CUST", "table", 2, "NM", "VARCHAR(40)", "YES", "'x'", None, "unique", "CUST_UK", 1, None, None, None, "Customers", "Name"),
-    ("APP", "ORD", "table", 2, "CUST_ID", "INTEGER", "NO", None, None, "foreign", "ORD_FK", 1, "APP", "CUST", "ID", None, None),
-    ("APP", "ORD", "table", 2, "CUST_ID", "INTEGER", "NO", None, None, "distribution", "distribution", 1, None, None, None, None, None),
+    (
+        "APP",
+        "CUST",
+        "table",
+        1,
+        "ID",
+        "INTEGER",
+        "NO",
+        None,
+        "identity always",
+        "primary",
+        "CUST_PK",
+        1,
+        None,
+        None,
+        None,
+        "Customers",
+        None,
+    ),
+    (
+        "APP",
+        "CUST",
+        "table",
+        2,
+        "NM",
+        "VARCHAR(40)",
+        "YES",
+        "'x'",
+        None,
+        "unique",
+        "CUST_UK",
+        1,
+        None,
+        None,
+        None,
+        "Customers",
+        "Name",
+    ),
+    (
+        "APP",
+        "ORD",
+        "table",
+        2,
+        "CUST_ID",
+        "INTEGER",
+        "NO",
+        None,
+        None,
+        "foreign",
+        "ORD_FK",
+        1,
+        "APP",
+        "CUST",
+        "ID",
+        None,
+        None,
+    ),
+    (
+        "APP",
+        "ORD",
+        "table",
+        2,
+        "CUST_ID",
+        "INTEGER",
+        "NO",
+        None,
+        None,
+        "distribution",
+        "distribution",
+        1,
+        None,
+        None,
+        None,
+        None,
+        None,
+    ),
     ("APP", "ORD", "table", 1, "NO", "INTEGER", "NO", None, None, "primary", "ORD_PK", 1, None, None, None, None, None),
     ("OLD", "V", "view", 1, "NM", "VARCHAR(40)", "YES", None, None, None, None, None, None, None, None, None, None),
 ]
@@ -46,7 +118,11 @@ class PlatformTests(TestCase):
                 platform = platforms.get(name)
                 self.assertEqual((platform.name, platform.dialect.name), (name, name))
                 self.assertLessEqual(set(platform.kinds), set(OBJECT_KINDS))
-                for type_name, family in (("varchar(20)", "text"), ("decimal(10,2)", "number"), ("timestamp", "date and time")):
+                for type_name, family in (
+                    ("varchar(20)", "text"),
+                    ("decimal(10,2)", "number"),
+                    ("timestamp", "date and time"),
+                ):
                     if (name, type_name) != ("sqlserver", "timestamp"):
                         self.assertEqual(platform.family(platform.dialect.canonical_type(type_name)), family)
 
@@ -72,7 +148,9 @@ class KitTests(TestCase):
                 pieces = list(Splitter(kit.encode(), platform.dialect).pieces())
                 self.assertEqual([piece.kind for piece in pieces], ["statement"])
                 words = set(Statement(kit, platform.dialect, "", 1).up)
-                self.assertFalse(words & {"INSERT", "UPDATE", "DELETE", "DROP", "ALTER", "CREATE", "INTO", "EXEC", "CALL"})
+                self.assertFalse(
+                    words & {"INSERT", "UPDATE", "DELETE", "DROP", "ALTER", "CREATE", "INTO", "EXEC", "CALL"}
+                )
                 if name in PARSED_WITH:
                     tree = sqlglot.parse_one(kit, dialect=PARSED_WITH[name])
                     self.assertEqual([one.alias_or_name.lower() for one in tree.selects], list(MEMBERS))
@@ -108,8 +186,14 @@ class RecordedTests(TestCase):
                 self.assertIsInstance(platforms.get(name), KitPlatform)
                 connection = Connection(ROWS)
                 given: dict[str, Any] = {}
-                module = SimpleNamespace(connect=lambda given=given, connection=connection, **settings: given.update(settings) or connection, Error=OSError)
-                with patch.object(drivers, "import_module", return_value=module), open_source(name, Address("db.tarnbeck", 1, "APP", "u"), "secret") as opened:
+                module = SimpleNamespace(
+                    connect=lambda given=given, connection=connection, **settings: given.update(settings) or connection,
+                    Error=OSError,
+                )
+                with (
+                    patch.object(drivers, "import_module", return_value=module),
+                    open_source(name, Address("db.tarnbeck", 1, "APP", "u"), "secret") as opened,
+                ):
                     self.assertEqual([schema.schema for schema in opened.count()], ["APP", "OLD"])
                     model, receipt = opened.read(Choice(("APP",)), lambda *_: None, "x")
                 self.assertTrue(connection.closed)
@@ -117,15 +201,24 @@ class RecordedTests(TestCase):
                 self.assertNotIn("%%", connection.asked[-1])
                 self.assertIn("secret", str(given))
                 customers, orders = model.tables
-                self.assertEqual((customers.comment, customers.columns[1].comment, customers.columns[0].identity), ("Customers", "Name", "always"))
+                self.assertEqual(
+                    (customers.comment, customers.columns[1].comment, customers.columns[0].identity),
+                    ("Customers", "Name", "always"),
+                )
                 self.assertEqual([column.name for column in orders.columns], ["NO", "CUST_ID"])
-                self.assertEqual((orders.foreign_keys[0].ref_table, orders.foreign_keys[0].ref_columns), ("CUST", ("ID",)))
+                self.assertEqual(
+                    (orders.foreign_keys[0].ref_table, orders.foreign_keys[0].ref_columns), ("CUST", ("ID",))
+                )
                 self.assertEqual(orders.options, ("distribution key: CUST_ID",))
                 self.assertEqual(receipt.arrived["tables"], 2)
 
     def test_a_driver_that_is_missing_or_refuses_is_told_and_no_password_with_it(self) -> None:
         address = Address("db.tarnbeck", 1, "APP", "u")
-        with patch.object(drivers, "import_module", side_effect=ImportError), self.assertRaises(SourceError) as caught, open_source("oracle", address, "p"):
+        with (
+            patch.object(drivers, "import_module", side_effect=ImportError),
+            self.assertRaises(SourceError) as caught,
+            open_source("oracle", address, "p"),
+        ):
             pass
         self.assertEqual(caught.exception.code, "no-driver")
         self.assertIn("pip install oracledb", caught.exception.hint)
@@ -134,6 +227,10 @@ class RecordedTests(TestCase):
             raise OSError(f"no way in with {settings['password']}")
 
         module = SimpleNamespace(connect=refuse, Error=OSError)
-        with patch.object(drivers, "import_module", return_value=module), self.assertRaises(SourceError) as caught, open_source("oracle", address, "open sesame"):
+        with (
+            patch.object(drivers, "import_module", return_value=module),
+            self.assertRaises(SourceError) as caught,
+            open_source("oracle", address, "open sesame"),
+        ):
             pass
         self.assertNotIn("sesame", caught.exception.hint)

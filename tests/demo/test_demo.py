@@ -47,7 +47,7 @@ class DemoTests(TransactionTestCase):
         read = {source.name: source for source in Source.objects.filter(area=area)}
         self.assertEqual({source.kind for source in read.values()}, {"script", "live", "file", "kit"})
         arrived = {name: source.intakes.get().receipt["arrived"] for name, source in read.items()}
-        self.assertEqual(arrived["works"], arrived["works live"] | {"comments": 18})
+        self.assertEqual(arrived["works"] | {"schemas": 1}, arrived["works live"])
         self.assertEqual((arrived["lab"]["tables"], arrived["works-legacy"]["tables"]), (12, 8))
         remarks = StoredColumn.objects.filter(table__model=read["works"].model).exclude(remark="")
         self.assertIn("what the customer was told", {column.remark for column in remarks})

@@ -86,7 +86,7 @@ class SourceFormTests(TransactionTestCase):
         own = server_address()
         with database(SCRIPT) as name:
             url = f"postgresql://{name}:reader%20of%20{name}@{own['host']}:{own['port']}/{name}"
-            entered = {"name": "by url", "url": url, "tls": "prefer"}
+            entered = {"name": "by url", "platform": "postgresql", "url": url, "tls": "prefer"}
             self.assertEqual(self.client.post(self.url, entered).status_code, 302)
             self.assertEqual(Source.objects.get().database, name)
 

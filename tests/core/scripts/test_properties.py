@@ -50,7 +50,9 @@ class PropertyTests(TestCase):
     def test_a_script_cut_off_or_damaged_anywhere_still_gives_a_model(self, dialect: str, data: st.DataObject) -> None:
         content = CASES[dialect]
         at = data.draw(st.integers(0, len(content)))
-        noise = data.draw(st.sampled_from([b"", b"'", b'"', b"(", b")", b";", b"/*", b"\0\xff", b"`", b"$$", b"[", b",,"]))
+        noise = data.draw(
+            st.sampled_from([b"", b"'", b'"', b"(", b")", b";", b"/*", b"\0\xff", b"`", b"$$", b"[", b",,"])
+        )
         for damaged in (content[:at], content[:at] + noise + content[at:]):
             model, receipt = read_bytes(damaged, dialect)
             self.assertEqual(read(write(model)), model)
@@ -96,9 +98,15 @@ class PropertyTests(TestCase):
             for words in broken:
                 with self.subTest(words, dialect=dialect):
                     ends = "\nGO\n" if dialect == "sqlserver" else ";\n"
-                    script = ends.join(["create table t (a int primary key, b int)", words, "create table after_it (c int)"]) + ends
+                    script = (
+                        ends.join(["create table t (a int primary key, b int)", words, "create table after_it (c int)"])
+                        + ends
+                    )
                     model, receipt = read_bytes(script.encode(), dialect)
                     names = {table.name.lower() for table in model.tables}
                     self.assertLessEqual({"t", "after_it"}, names)
                     self.assertTrue(receipt.notes, "what was broken is on the receipt")
-                    self.assertRegex(" ".join(f"{note.place} {note.reason}" for note in receipt.notes), r"line 2|line 3|b2|v|never closed|parsed")
+                    self.assertRegex(
+                        " ".join(f"{note.place} {note.reason}" for note in receipt.notes),
+                        r"line 2|line 3|b2|v|never closed|parsed",
+                    )

@@ -68,6 +68,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     """Whether the two actions are one to the platform."""
     index_method: str = "btree"
     """How an index works where its statement does not say."""
+    view_columns_keep_comments: bool = False
+    """Whether a view's column has the comment of the table's column that it shows."""
     signs: tuple[tuple[str, int], ...] = ()
     """Patterns that speak for this dialect, each with its weight; a negative weight speaks against it."""
     parser: str = ""

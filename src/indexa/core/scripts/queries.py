@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import copy
 import re
 from typing import Any
 
@@ -57,7 +56,7 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
     for column in found:
         if key(column.name) in draft.columns or not column.name:
             continue
-        column.comment = commented.get(key(column.name), "")
+        column.comment = commented.get(key(column.name), "") or column.comment
         draft.add(column, key(column.name))
         untyped += not column.type
     if untyped:
@@ -116,7 +115,7 @@ class _Query:
         for one, may_be_missing in self._joined(start.this if start else None, tree.args.get("joins") or []):
             alias = (one.alias_or_name or "").lower()
             columns = self._source(one, names)
-            known[alias] = [Column(c.name, 0, c.type, True, c.default) if may_be_missing else c for c in columns]
+            known[alias] = [Column(c.name, 0, c.type, True, None, c.comment) if may_be_missing else c for c in columns]
         return known
 
     def _joined(self, first: Any, joins: list[Any]) -> list[tuple[Any, bool]]:
@@ -181,8 +180,10 @@ class _Query:
         if column is not None and kept is not inner:
             return [Column(name, 0, column.type)]
         if column is not None:
-            twin = copy.copy(column)
-            return [Column(name, 0, twin.type, twin.nullable)]
+            twin = Column(name, 0, column.type, column.nullable)
+            if self._script.dialect.view_columns_keep_comments:
+                twin.comment = column.comment
+            return [twin]
         if isinstance(inner, exp.Cast):
             written = inner.to.sql(dialect=self._script.dialect.parser or None)
             return [Column(name, 0, self._script.dialect.canonical_type(written))]

@@ -533,7 +533,9 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
         "ORGANIZE",
     ):
         _placing(cursor, options)
-    elif word in ("UNIQUE", "PRIMARY", "INDEX") and "INDEX" in (word, cursor.ahead(1), cursor.ahead(2)):
+    elif (word in ("UNIQUE", "PRIMARY") and "INDEX" in (cursor.ahead(1), cursor.ahead(2))) or (
+        word == "INDEX" and "(" in (cursor.ahead(1), cursor.ahead(2))
+    ):
         _primary_index(cursor, script, draft, options)
     elif word == "CONSTRAINT":
         table_constraint(cursor, script, draft)

@@ -87,6 +87,7 @@ DIALECT = Dialect(
     unique_index_is_key=True,
     use_names_schema=True,
     restrict_is_no_action=True,
+    view_columns_keep_comments=True,
     commands=r"DELIMITER\b|source\s|\\\.|USE\s+`?\w+`?\s*$",
     identity_types=frozenset({"serial"}),
     canonical_type=canonical_type,

@@ -1,0 +1,224 @@
+"""Sources that are no connection: scripts, kit results and files through the pages; choosing by pattern; presets."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import tempfile
+from pathlib import Path
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TransactionTestCase, override_settings
+from django.urls import reverse
+
+from indexa.areas.models import Role
+from indexa.core import platforms
+from indexa.jobs import services as jobs
+from indexa.jobs.models import Job
+from indexa.modeling.models import StoredColumn, StoredIndex
+from indexa.sources.models import Intake, Preset, Source, SourceFile
+from tests.core.test_kit import text
+from tests.factories import PASSWORD, make_area, make_person
+
+SCRIPT = b"""CREATE TABLE `wkJob` (`jobNo` int NOT NULL AUTO_INCREMENT, -- given by the office
+  `note` text, PRIMARY KEY (`jobNo`), KEY `ixNote` (`note`(20))) ENGINE=InnoDB COMMENT='Jobs';
+CREATE TABLE `stItem` (`itemNo` varchar(9) PRIMARY KEY) ENGINE=InnoDB;
+CREATE VIEW `vwJob` AS SELECT jobNo FROM wkJob;
+GIBBERISH here;
+"""
+
+
+class SourceCase(TransactionTestCase):
+    def setUp(self) -> None:
+        self.area = make_area()
+        self.person = make_person(self.area)
+        self.client.login(username=self.person.username, password=PASSWORD)
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        own = override_settings(UPLOAD_DIR=self.folder / "uploads", SOURCE_FOLDERS=[str(self.folder / "allowed")])
+        own.enable()
+        self.addCleanup(own.disable)
+
+    def address(self, name: str, *arguments: object) -> str:
+        return reverse(f"sources:{name}", args=[self.area.slug, *arguments])
+
+    def enter(self, kind: str, **entered: object) -> Source | None:
+        self.response = self.client.post(self.address("new-of", kind), {"name": "x"} | entered)
+        return Source.objects.filter(area=self.area, name=entered.get("name", "x")).first()
+
+    def script(self, name: str = "x", content: bytes = SCRIPT, **entered: object) -> Source:
+        source = self.enter("script", name=name, uploads=SimpleUploadedFile("works.sql", content), **entered)
+        assert source is not None, self.response.content.decode()
+        return source
+
+    def read(self, source: Source, **chosen: object) -> Intake:
+        response = self.client.post(
+            self.address("choose", source.pk), {"schemas": [""], "kinds": ["tables", "views"]} | chosen
+        )
+        self.assertEqual(response.status_code, 302, response.content.decode()[-3000:])
+        job = Job.objects.latest("pk")
+        jobs.run(job.pk)
+        job.refresh_from_db()
+        self.assertEqual(job.state, Job.State.DONE, job.reason)
+        return Intake.objects.latest("pk")
+
+
+class ScriptSourceTests(SourceCase):
+    def test_a_script_is_proposed_a_dialect_and_read_with_what_stands_beside_its_columns(self) -> None:
+        source = self.script()
+        self.assertEqual((source.kind, source.platform), ("script", "mysql"))
+        choice = self.client.get(self.address("choose", source.pk)).content.decode()
+        self.assertIn("without a schema", choice)
+        self.assertNotIn("Types and domains", choice)
+        intake = self.read(source)
+        self.assertEqual((intake.receipt["arrived"]["tables"], intake.receipt["arrived"]["views"]), (2, 1))
+        self.assertEqual(
+            StoredColumn.objects.get(table__model=intake.model, remark__gt="").remark, "given by the office"
+        )
+        self.assertEqual(StoredIndex.objects.get(name="ixNote").facts["parts"][0]["length"], 20)
+        receipt = self.client.get(self.address("receipt", intake.pk))
+        self.assertContains(receipt, "GIBBERISH here")
+        self.assertContains(receipt, "line 5")
+        self.assertContains(receipt, "MariaDB / MySQL")
+        column = StoredColumn.objects.get(table__model=intake.model, name="jobNo", table__kind="table")
+        margin = self.client.get(reverse("modeling:column-margin", args=[self.area.slug, column.pk]))
+        self.assertContains(margin, "written beside it in the script")
+
+    def test_the_steward_overrules_the_dialect_and_hands_in_other_files(self) -> None:
+        source = self.script()
+        path = Path(source.files.get().content.path)
+        self.assertEqual(oct(path.stat().st_mode)[-3:], "600")
+        files = [
+            SimpleUploadedFile("1.sql", b"create table a (i int);"),
+            SimpleUploadedFile("2.sql", b"alter table a add j int;"),
+        ]
+        self.client.post(
+            self.address("edit", source.pk),
+            {"name": "x", "platform": "oracle", "uploads": files, "default_schema": "APP"},
+        )
+        source.refresh_from_db()
+        self.assertEqual((source.platform, [file.name for file in source.files.all()]), ("oracle", ["1.sql", "2.sql"]))
+        self.assertFalse(path.exists())
+        intake = self.read(source, schemas=["APP"], kinds=["tables"])
+        self.assertEqual(intake.receipt["arrived"]["columns"], 2)
+        self.client.post(self.address("remove", source.pk))
+        self.assertEqual(SourceFile.objects.count(), 0)
+        self.assertEqual([file for file in (self.folder / "uploads").rglob("*") if file.is_file()], [])
+
+    def test_what_can_not_be_taken_is_refused_and_nothing_is_kept(self) -> None:
+        cases = [
+            ({"uploads": SimpleUploadedFile("a.zip", b"PK\x03\x04 broken")}, "can&#x27;t be unpacked"),
+            ({"uploads": SimpleUploadedFile("a.sql", b"x"), "encoding": "klingon"}, "There is no encoding"),
+            ({}, "Choose the script"),
+            ({"uploads": SimpleUploadedFile("a.sql", b"x"), "platform": "nosuch"}, "Select a valid choice"),
+        ]
+        for entered, words in cases:
+            with self.subTest(words):
+                self.assertIsNone(self.enter("script", **entered))
+                self.assertEqual(self.response.status_code, 422)
+                self.assertContains(self.response, words, status_code=422)
+        with override_settings(UPLOAD_LIMIT=100):
+            self.assertIsNone(self.enter("script", uploads=SimpleUploadedFile("a.sql", b"x" * 500)))
+            self.assertEqual(self.response.status_code, 400)
+        self.assertEqual(self.client.get(self.address("new-of", "nosuch")).status_code, 404)
+
+
+class KitSourceTests(SourceCase):
+    def test_the_kit_is_handed_out_with_its_settings_and_its_result_is_read(self) -> None:
+        for name in [name for name in platforms.names() if platforms.get(name).has_kit]:
+            kit = self.client.get(
+                self.address("kit"), {"platform": name, "schema": "BILL", "views": "no"}
+            ).content.decode()
+            with self.subTest(name):
+                self.assertIn("'BILL'", kit)
+                self.assertIn("'no'", kit)
+        refused = self.client.get(self.address("kit"), {"platform": "oracle", "schema": "x' or 1=1 --", "views": "no"})
+        self.assertEqual(refused.status_code, 422)
+        source = self.enter("kit", platform="oracle", uploads=SimpleUploadedFile("result.csv", text().encode()))
+        assert source is not None
+        intake = self.read(source, schemas=["s"])
+        self.assertEqual((intake.receipt["arrived"]["tables"], intake.receipt["arrived"]["foreign keys"]), (2, 1))
+
+    def test_another_file_is_told_apart_when_it_is_looked_into(self) -> None:
+        source = self.enter(
+            "kit", platform="oracle", uploads=SimpleUploadedFile("letter.csv", b"Dear Ines,\nhere it is.")
+        )
+        assert source is not None
+        self.assertContains(self.client.get(self.address("choose", source.pk)), "Save the result with its column names")
+
+
+class FileSourceTests(SourceCase):
+    def test_a_file_below_an_allowed_folder_is_read_and_no_other(self) -> None:
+        (self.folder / "allowed").mkdir()
+        for path in (self.folder / "allowed" / "lab.db", self.folder / "secret.db"):
+            with sqlite3.connect(path) as made:
+                made.execute("create table sample (no integer primary key, code text)")
+            made.close()
+        source = self.enter("file", platform="sqlite", database=str(self.folder / "allowed" / "lab.db"))
+        assert source is not None, self.response.content.decode()
+        self.assertEqual(self.read(source, schemas=["main"]).receipt["arrived"]["columns"], 2)
+        self.assertIsNone(self.enter("file", name="y", platform="sqlite", database=str(self.folder / "secret.db")))
+        self.assertContains(self.response, "INDEXA_SOURCE_FOLDERS", status_code=422)
+        url = f"sqlite:///{self.folder}/secret.db"
+        self.assertIsNone(self.enter("live", name="z", platform="other", url=url, tls="prefer"))
+        self.assertContains(self.response, "may not read", status_code=422)
+
+
+class ChoosingTests(SourceCase):
+    def test_patterns_narrow_the_names_that_are_shown_and_what_is_read(self) -> None:
+        source = self.script()
+        self.client.get(self.address("choose", source.pk))
+        chosen = {"schemas": [""], "kinds": ["tables", "views"], "include": "wk* vw*", "exclude": "*item"}
+        names = self.client.get(self.address("names", source.pk), chosen)
+        self.assertContains(names, "<strong>1</strong> table and <strong>1</strong> view will be read", html=False)
+        self.assertNotContains(names, "stItem")
+        intake = self.read(source, **chosen)
+        self.assertEqual(intake.receipt["arrived"]["tables"], 1)
+        self.assertIn("tables", [note["kind"] for note in intake.receipt["notes"]])
+        source.refresh_from_db()
+        self.assertEqual((source.include, source.exclude), ("wk* vw*", "*item"))
+
+    def test_presets_are_kept_offered_exported_and_taken_in(self) -> None:
+        source = self.script()
+        self.client.get(self.address("choose", source.pk))
+        self.client.post(
+            self.address("preset-save", source.pk),
+            {"preset_name": "Works", "schemas": [""], "kinds": ["tables"], "include": "wk*"},
+        )
+        preset = Preset.objects.get()
+        self.assertEqual((preset.name, preset.kinds, preset.include, preset.schemas), ("Works", ["tables"], "wk*", []))
+        offered = self.client.get(self.address("choose", source.pk), {"preset": preset.pk})
+        self.assertContains(offered, 'value="wk*"')
+        exported = self.client.get(self.address("preset-export")).content
+        self.client.post(self.address("preset-remove", preset.pk))
+        self.assertFalse(Preset.objects.exists())
+        self.client.post(self.address("presets"), {"file": SimpleUploadedFile("p.json", exported)})
+        self.assertEqual(Preset.objects.get().include, "wk*")
+        record = json.loads(exported)
+        for name, broken in {
+            "kind": {"presets": [record["presets"][0] | {"kinds": ["shoes"]}]},
+            "format": {"format": "x"},
+            "member": {"presets": 1},
+        }.items():
+            with self.subTest(name):
+                refused = self.client.post(
+                    self.address("presets"),
+                    {"file": SimpleUploadedFile("p.json", json.dumps(record | broken).encode())},
+                )
+                self.assertEqual(refused.status_code, 422)
+        self.assertEqual(Preset.objects.count(), 1)
+
+    def test_readers_look_and_change_nothing_and_other_areas_see_nothing(self) -> None:
+        source = self.script()
+        self.client.login(username=make_person(self.area, Role.READER).username, password=PASSWORD)
+        self.assertEqual(self.client.get(self.address("page", source.pk)).status_code, 200)
+        for name in ("choose", "names", "edit"):
+            self.assertEqual(self.client.get(self.address(name, source.pk)).status_code, 403, name)
+        self.assertEqual(self.client.get(self.address("kit")).status_code, 403)
+        other = make_area("Other")
+        self.client.login(username=make_person(other).username, password=PASSWORD)
+        for name in ("page", "choose", "names", "edit"):
+            self.assertEqual(
+                self.client.get(reverse(f"sources:{name}", args=[other.slug, source.pk])).status_code, 404, name
+            )
