@@ -68,6 +68,11 @@ class ReadTests(TestCase):
                 self.assertEqual((code, model), (1, None), said)
                 self.assertIn(words, said)
 
+    def test_a_device_is_written_to_and_not_replaced(self) -> None:
+        self.output = Path(os.devnull)
+        self.assertEqual(main(["read", str(CASES / "mysql.sql"), "-q", "-o", os.devnull]), 0)
+        self.assertTrue(Path(os.devnull).is_char_device())
+
     def test_it_starts_without_django(self) -> None:
         code = "import sys; from indexa.cli.__main__ import main; main(['read', sys.argv[1], '-q', '-o', sys.argv[2]]); sys.exit('django' in sys.modules)"
         done = subprocess.run(

@@ -63,10 +63,13 @@ def run(given: argparse.Namespace) -> int:
         with suppress(BrokenPipeError):
             sys.stdout.buffer.write(content + b"\n")
     else:
-        part = Path(f"{given.output}.part")
+        target = Path(given.output)
+        whole_file = target.is_file() or not target.exists()  # never a device or a pipe
+        part = target.with_name(f"{target.name}.part") if whole_file else target
         try:
             part.write_bytes(content)
-            part.replace(given.output)
+            if whole_file:
+                part.replace(target)
         except OSError as error:
             print(f"indexa: {given.output} can't be written: {error.strerror}.", file=sys.stderr)
             return 1

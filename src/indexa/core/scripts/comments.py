@@ -8,23 +8,39 @@ from typing import Any
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, unquoted_string
 from indexa.core.scripts.state import Draft, Script
 
+_NAME = r'("[^"]++"|[A-Za-z_]\w*+)'
 _PLAIN = re.compile(
-    r"COMMENT ON COLUMN ([a-z_][a-z0-9_]*)\.([a-z_][a-z0-9_]*)\.([a-z_][a-z0-9_]*) IS '((?:[^'\\]++|'')*+)'\s*\Z"
+    rf"COMMENT\s+ON\s+(?:(TABLE)|COLUMN)\s+{_NAME}\.{_NAME}(?:\.{_NAME})?\s+IS\s+'((?:[^'\\]++|'')*+)'\s*\Z", re.I
 )
 
 
-def plain_column_comment(script: Script, text: str) -> bool:
+def plain_comment(script: Script, text: str) -> bool:
     """Take the form in which most comments of a dump come, without taking it apart; say whether it was that."""
     found = _PLAIN.match(text)
-    if found is None or script.dialect.fold != "lower":
+    if found is None:
         return False
-    draft = script.find(found[1], found[2])
-    column = script.column(draft, found[3]) if draft else None
-    if column is None:
+    for_table, *path, said = found.groups()
+    names = [_folded(name, script) for name in path if name]
+    if for_table:
+        names.append("")
+    if len(names) != 3:
         return False
-    column.comment = found[4].replace("''", "'")
+    draft = script.find(names[0], names[1])
+    target = draft and (draft.table if for_table else script.column(draft, names[2]))
+    if not target:
+        return False
+    target.comment = said.replace("''", "'")
     script.statements["COMMENT"] += 1
     return True
+
+
+def _folded(name: str, script: Script) -> str:
+    dialect = script.dialect
+    quoted = name[0] == '"'
+    name = name.strip('"')
+    if dialect.fold == "keep" or (quoted and not dialect.fold_quoted):
+        return name
+    return name.lower() if dialect.fold == "lower" else name.upper()
 
 
 _TABLE_LIKE = frozenset({"TABLE", "VIEW", "FOREIGN", "MATERIALIZED", "PARTITIONED"})

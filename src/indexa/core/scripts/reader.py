@@ -119,7 +119,7 @@ class _FileReading:
         text = content[piece.start : piece.end].decode(self._file.encoding, "replace")
         if "\r" in text:
             text = text.replace("\r\n", "\n")
-        if text.startswith("COMMENT ON COLUMN ") and comments.plain_column_comment(script, text):
+        if text[:7].upper() == "COMMENT" and comments.plain_comment(script, text):
             return
         if _NOTHING_TO_READ.match(text):
             script.statements[text.split(None, 1)[0].upper()] += 1

@@ -185,7 +185,13 @@ class Splitter:
 
     def _line_at(self, at: int) -> int:
         if at > self._counted:
-            self._line += self._buffer[self._counted : at].count(b"\n")
+            buffer = self._buffer
+            lines = (
+                buffer.count(b"\n", self._counted, at)
+                if isinstance(buffer, bytes)
+                else buffer[self._counted : at].count(b"\n")
+            )
+            self._line += lines
             self._counted = at
         return self._line
 

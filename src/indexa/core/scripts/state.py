@@ -75,6 +75,9 @@ class Script:
         self._notes: dict[tuple[Fate, str, str], list[Any]] = {}
         self.types: dict[str, str] = {}
         """Types as written and as the catalog words them, for those that bring nothing else along."""
+        self.plain_columns: dict[tuple[str, ...], Column] = {}
+        """Columns by the tokens behind their name, for those that are all said by them."""
+        self.noted = 0
         self.extension_types: dict[str, str] = {}
         self.index_owner: dict[tuple[str, str], int] = {}
 
@@ -214,6 +217,7 @@ class Script:
         """Put a line on the receipt. Many alike become one line with a count after the first few dozen."""
         entry = self._notes.setdefault((fate, kind, reason), [0, []])
         entry[0] += count
+        self.noted += 1
         if place and len(entry[1]) < _NAMED_PLACES:
             entry[1].append((place, count))
 

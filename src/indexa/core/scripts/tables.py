@@ -118,7 +118,7 @@ def _note_lost_element(cursor: Cursor, script: Script, draft: Draft, why: str) -
 def _element(cursor: Cursor, script: Script, draft: Draft) -> None:
     word = cursor.now
     if word not in _BEGIN_CONSTRAINT and word not in _BEGIN_OTHER:
-        ColumnReading(cursor, draft, script).read()
+        _column(cursor, script, draft)
     elif is_constraint(cursor, script):
         table_constraint(cursor, script, draft)
     elif cursor.now == "LIKE" and cursor.is_name(cursor.i + 1):
@@ -130,6 +130,61 @@ def _element(cursor: Cursor, script: Script, draft: Draft) -> None:
         cursor.skip_element()
     else:
         ColumnReading(cursor, draft, script).read()
+
+
+_LONGEST_PLAIN = 14
+_MORE_THAN_PLAIN = frozenset(
+    [
+        "PRIMARY",
+        "UNIQUE",
+        "REFERENCES",
+        "CHECK",
+        "CONSTRAINT",
+        "GENERATED",
+        "IDENTITY",
+        "AS",
+        "ON",
+        "KEY",
+        "COMMENT",
+        "AUTO_INCREMENT",
+        "AUTOINCREMENT",
+        "COMPUTED",
+        "OPTIONS",
+    ]
+)
+
+
+def _column(cursor: Cursor, script: Script, draft: Draft) -> None:
+    """Read one column. Most are said by a few tokens that come again and again: those are understood once."""
+    start, up, depth = cursor.i, cursor.up, 0
+    end = 0
+    for at in range(start + 1, min(start + _LONGEST_PLAIN, cursor.end)):
+        token = up[at]
+        if token == "(":
+            depth += 1
+        elif token == ")":
+            depth -= 1
+        if (token == "," and not depth) or depth < 0:
+            end = at
+            break
+    behind = cursor.raw[start + 1 : end]
+    known = script.plain_columns.get(behind) if end else None
+    if known is not None:
+        column = Column(cursor.name(), 0, known.type, known.nullable, known.default, "", "", None, known.collation)
+        draft.add(column, script.dialect.key(column.name))
+        cursor.i = end
+        return
+    noted = script.noted
+    column = ColumnReading(cursor, draft, script).read()
+    serial = up[start + 1].lower() in script.dialect.serials or column.identity
+    if (
+        end
+        and cursor.i == end
+        and noted == script.noted
+        and not serial
+        and _MORE_THAN_PLAIN.isdisjoint(up[start + 1 : end])
+    ):
+        script.plain_columns[behind] = copy.copy(column)
 
 
 _BEGIN_CONSTRAINT = frozenset(

@@ -74,6 +74,10 @@ def _in_capitals(tokens: tuple[str, ...]) -> list[str]:
     return found if len(found) == len(tokens) else [token.upper() for token in tokens]
 
 
+_NEAR = 12
+_MAY_COMMENT = ("--", "/*", "#", "//", "{")
+
+
 class Statement:
     """One statement's tokens: `raw` as written, `up` in capitals, `before` what lies in front of each.
 
@@ -102,6 +106,9 @@ class Statement:
 
     def line_of(self, place: int) -> int:
         """Return the file's line on which the token at this place stands."""
+        if place < min(_NEAR, len(self.raw)):  # most are asked for where a statement begins
+            passed = "".join([part for i in range(place) for part in (self.before[i], self.raw[i])])
+            return self.line + passed.count("\n") + self.before[place].count("\n")
         if self._lines is None:
             self._lines, line = [], self.line
             for before, raw in zip(self.before, self.raw, strict=True):
@@ -112,4 +119,6 @@ class Statement:
 
     def has_comments(self) -> bool:
         """Say whether a comment stands anywhere between the tokens."""
+        if not any(mark in self.text for mark in _MAY_COMMENT):
+            return False
         return any(before and not before.isspace() for before in self.before)
