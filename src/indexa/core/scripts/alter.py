@@ -7,87 +7,23 @@ import copy
 from indexa.core.errors import CoreError
 from indexa.core.model import Key
 from indexa.core.scripts.columns import ColumnReading, expression_end, set_default, type_end
+from indexa.core.scripts.constraints import is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
 from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.sequences import identity_sequence
 from indexa.core.scripts.state import Draft, Script
-from indexa.core.scripts.tables import become_partition, is_constraint, table_constraint
+from indexa.core.scripts.table_options import become_partition
 
 _SILENT = frozenset(
-    [
-        "OWNER",
-        "ENABLE",
-        "DISABLE",
-        "CLUSTER",
-        "REPLICA",
-        "FORCE",
-        "NOFORCE",
-        "ALLOW",
-        "LOCK",
-        "ALGORITHM",
-        "ENGINE",
-        "AUTO_INCREMENT",
-        "DEFAULT",
-        "CONVERT",
-        "ORDER",
-        "SET",
-        "RESET",
-        "CHECK",
-        "NOCHECK",
-        "MOVE",
-        "LOGGING",
-        "NOLOGGING",
-        "PARALLEL",
-        "NOPARALLEL",
-        "CACHE",
-        "NOCACHE",
-        "COMPRESS",
-        "NOCOMPRESS",
-        "TABLESPACE",
-        "PCTFREE",
-        "REBUILD",
-        "APPEND",
-        "ROW_FORMAT",
-        "CHARACTER",
-        "COLLATE",
-        "VALIDATE",
-        "INITRANS",
-        "STORAGE",
-        "ACTIVATE",
-        "DATA",
-        "PCTUSED",
-        "MONITORING",
-        "SWITCH",
-        "READ",
-        "LOCKSIZE",
-        "VOLATILE",
-        "LOG",
-        "TYPE",
-        "UNSET",
-        "SUSPEND",
-        "RESUME",
-        "SHRINK",
-        "TOUCH",
-        "UPGRADE",
-        "DISCARD",
-        "IMPORT",
-        "OPTIMIZE",
-        "ANALYZE",
-        "REPAIR",
-        "COALESCE",
-        "TRUNCATE",
-        "EXCHANGE",
-        "SPLIT",
-        "MERGE",
-        "PARTITION",
-        "GRANT",
-        "REVOKE",
-        "STATISTICS",
-        "ROW",
-        "CHECKSUM",
-        "DISTSTYLE",
-    ]
+    (
+        "OWNER ENABLE DISABLE CLUSTER REPLICA FORCE NOFORCE ALLOW LOCK ALGORITHM ENGINE AUTO_INCREMENT DEFAULT "
+        "CONVERT ORDER SET RESET CHECK NOCHECK MOVE LOGGING NOLOGGING PARALLEL NOPARALLEL CACHE NOCACHE "
+        "COMPRESS NOCOMPRESS TABLESPACE PCTFREE REBUILD APPEND ROW_FORMAT CHARACTER COLLATE VALIDATE INITRANS "
+        "STORAGE ACTIVATE DATA PCTUSED MONITORING SWITCH READ LOCKSIZE VOLATILE LOG TYPE UNSET SUSPEND RESUME "
+        "SHRINK TOUCH UPGRADE DISCARD IMPORT OPTIMIZE ANALYZE REPAIR COALESCE TRUNCATE EXCHANGE SPLIT MERGE "
+        "PARTITION GRANT REVOKE STATISTICS ROW CHECKSUM DISTSTYLE"
+    ).split()
 )
 
 
@@ -230,37 +166,11 @@ def _add(cursor: Cursor, script: Script, draft: Draft) -> None:
 
 
 _ACTIONS = frozenset(
-    [
-        "ADD",
-        "DROP",
-        "ALTER",
-        "MODIFY",
-        "CHANGE",
-        "RENAME",
-        "SET",
-        "OWNER",
-        "ENABLE",
-        "DISABLE",
-        "ENGINE",
-        "AUTO_INCREMENT",
-        "DEFAULT",
-        "CONVERT",
-        "COMMENT",
-        "ALGORITHM",
-        "LOCK",
-        "ORDER",
-        "VALIDATE",
-        "ATTACH",
-        "DETACH",
-        "INHERIT",
-        "NO",
-        "CLUSTER",
-        "REPLICA",
-        "FORCE",
-        "CHARACTER",
-        "COLLATE",
-        "ROW_FORMAT",
-    ]
+    (
+        "ADD DROP ALTER MODIFY CHANGE RENAME SET OWNER ENABLE DISABLE ENGINE AUTO_INCREMENT DEFAULT CONVERT "
+        "COMMENT ALGORITHM LOCK ORDER VALIDATE ATTACH DETACH INHERIT NO CLUSTER REPLICA FORCE CHARACTER COLLATE "
+        "ROW_FORMAT"
+    ).split()
 )
 
 

@@ -6,258 +6,53 @@ from collections.abc import Callable
 from sys import intern
 from typing import TypeAlias
 
-from indexa.core.model import Check, Column, ForeignKey, Key
-from indexa.core.model.parts import NO_ACTION, KeyAction, MatchType
+from indexa.core.model import Column, ForeignKey, Key
 from indexa.core.scripts.cursor import Cursor
+from indexa.core.scripts.keys import check, key_tail, references
 from indexa.core.scripts.sequences import identity_sequence, serial_sequence
 from indexa.core.scripts.state import Draft, Script
 
 _ENDS_TYPE = frozenset(
-    [
-        "NOT",
-        "NULL",
-        "DEFAULT",
-        "PRIMARY",
-        "UNIQUE",
-        "REFERENCES",
-        "CHECK",
-        "CONSTRAINT",
-        "COLLATE",
-        "GENERATED",
-        "IDENTITY",
-        "AUTO_INCREMENT",
-        "AUTOINCREMENT",
-        "COMMENT",
-        "AS",
-        "ON",
-        "CHARSET",
-        "ENCODE",
-        "DISTKEY",
-        "SORTKEY",
-        "KEY",
-        "VISIBLE",
-        "INVISIBLE",
-        "FORMAT",
-        "TITLE",
-        "COMPRESS",
-        "CASESPECIFIC",
-        "UPPERCASE",
-        "OPTIONS",
-        "MASKING",
-        "MASKED",
-        "TAG",
-        "SPARSE",
-        "ROWGUIDCOL",
-        "FILESTREAM",
-        "COMPUTED",
-        "COMPUTE",
-        "STORED",
-        "VIRTUAL",
-        "PERSISTED",
-        "STORAGE",
-        "COMPRESSION",
-        "ENABLE",
-        "DISABLE",
-        "INLINE",
-        "LOGGED",
-        "USING",
-        "SERIAL_DEFAULT",
-        "HIDDEN",
-        "IMPLICITLY",
-        "AUTO_RANDOM",
-        "SRID",
-        "COLUMN_FORMAT",
-        "POLICY",
-        "EXTERNAL",
-        "PUT",
-        "RELY",
-        "NORELY",
-        "DEFERRABLE",
-        "INITIALLY",
-        "FOREIGN",
-        "PROJECTION",
-        "EPHEMERAL",
-        "START",
-        "SORT",
-        "CODEC",
-        "TTL",
-        "ANNOTATIONS",
-        ",",
-        ")",
-    ]
+    (
+        "NOT NULL DEFAULT PRIMARY UNIQUE REFERENCES CHECK CONSTRAINT COLLATE GENERATED IDENTITY AUTO_INCREMENT "
+        "AUTOINCREMENT COMMENT AS ON CHARSET ENCODE DISTKEY SORTKEY KEY VISIBLE INVISIBLE FORMAT TITLE COMPRESS "
+        "CASESPECIFIC UPPERCASE OPTIONS MASKING MASKED TAG SPARSE ROWGUIDCOL FILESTREAM COMPUTED COMPUTE STORED "
+        "VIRTUAL PERSISTED STORAGE COMPRESSION ENABLE DISABLE INLINE LOGGED USING SERIAL_DEFAULT HIDDEN "
+        "IMPLICITLY AUTO_RANDOM SRID COLUMN_FORMAT POLICY EXTERNAL PUT RELY NORELY DEFERRABLE INITIALLY FOREIGN "
+        "PROJECTION EPHEMERAL START SORT CODEC TTL ANNOTATIONS , )"
+    ).split()
 ) | {""}
 _GOES_ON = frozenset(
-    [
-        "PRECISION",
-        "VARYING",
-        "UNSIGNED",
-        "SIGNED",
-        "ZEROFILL",
-        "LARGE",
-        "OBJECT",
-        "TIME",
-        "ZONE",
-        "WITH",
-        "WITHOUT",
-        "LOCAL",
-        "YEAR",
-        "MONTH",
-        "DAY",
-        "HOUR",
-        "MINUTE",
-        "SECOND",
-        "FRACTION",
-        "TO",
-        "FOR",
-        "SBCS",
-        "MIXED",
-        "BIT",
-        "DATA",
-        "RAW",
-        "VARCHAR",
-        "VARBINARY",
-        "CHARACTER",
-        "CHAR",
-        "INT",
-        "BIG",
-        "SUB_TYPE",
-        "TEXT",
-        "BINARY",
-        "SEGMENT",
-        "SIZE",
-        "ARRAY",
-        "OF",
-        "LATIN",
-        "BYTE",
-        "ASCII",
-        "UNICODE",
-        "LONG",
-        "OCTETS",
-        "CODEUNITS32",
-        "CCSID",
-        "EBCDIC",
-        "INTEGER",
-        "DOUBLE",
-        "ROWID",
-        "SETOF",
-    ]
+    (
+        "PRECISION VARYING UNSIGNED SIGNED ZEROFILL LARGE OBJECT TIME ZONE WITH WITHOUT LOCAL YEAR MONTH DAY "
+        "HOUR MINUTE SECOND FRACTION TO FOR SBCS MIXED BIT DATA RAW VARCHAR VARBINARY CHARACTER CHAR INT BIG "
+        "SUB_TYPE TEXT BINARY SEGMENT SIZE ARRAY OF LATIN BYTE ASCII UNICODE LONG OCTETS CODEUNITS32 CCSID "
+        "EBCDIC INTEGER DOUBLE ROWID SETOF"
+    ).split()
 )
 """Words that may follow the first of a type; any other word begins a clause."""
 _ENDS_DEFAULT = frozenset(
-    [
-        "NOT",
-        "NULL",
-        "PRIMARY",
-        "UNIQUE",
-        "REFERENCES",
-        "CHECK",
-        "CONSTRAINT",
-        "COLLATE",
-        "GENERATED",
-        "IDENTITY",
-        "AUTO_INCREMENT",
-        "AUTOINCREMENT",
-        "COMMENT",
-        "ON",
-        "CHARSET",
-        "ENCODE",
-        "DISTKEY",
-        "SORTKEY",
-        "KEY",
-        "VISIBLE",
-        "INVISIBLE",
-        "FORMAT",
-        "TITLE",
-        "COMPRESS",
-        "CASESPECIFIC",
-        "UPPERCASE",
-        "OPTIONS",
-        "MASKING",
-        "TAG",
-        "SPARSE",
-        "ROWGUIDCOL",
-        "STORAGE",
-        "COMPRESSION",
-        "ENABLE",
-        "DISABLE",
-        "INLINE",
-        "INVISIBLE",
-        "HIDDEN",
-        "FOREIGN",
-        "COLUMN_FORMAT",
-        "AFTER",
-        "FIRST",
-        "RELY",
-        "NORELY",
-        "DEFERRABLE",
-        "FOR",
-        "EXTERNAL",
-        "ANNOTATIONS",
-        ",",
-        ")",
-    ]
+    (
+        "NOT NULL PRIMARY UNIQUE REFERENCES CHECK CONSTRAINT COLLATE GENERATED IDENTITY AUTO_INCREMENT "
+        "AUTOINCREMENT COMMENT ON CHARSET ENCODE DISTKEY SORTKEY KEY VISIBLE INVISIBLE FORMAT TITLE COMPRESS "
+        "CASESPECIFIC UPPERCASE OPTIONS MASKING TAG SPARSE ROWGUIDCOL STORAGE COMPRESSION ENABLE DISABLE INLINE "
+        "INVISIBLE HIDDEN FOREIGN COLUMN_FORMAT AFTER FIRST RELY NORELY DEFERRABLE FOR EXTERNAL ANNOTATIONS , )"
+    ).split()
 ) | {""}
 _SEQUENCE_WORDS = frozenset(
-    [
-        "MINVALUE",
-        "MAXVALUE",
-        "START",
-        "INCREMENT",
-        "CACHE",
-        "NOCACHE",
-        "ORDER",
-        "NOORDER",
-        "CYCLE",
-        "NOCYCLE",
-        "KEEP",
-        "NOKEEP",
-        "SCALE",
-        "NOSCALE",
-        "NOMINVALUE",
-        "NOMAXVALUE",
-    ]
+    (
+        "MINVALUE MAXVALUE START INCREMENT CACHE NOCACHE ORDER NOORDER CYCLE NOCYCLE KEEP NOKEEP SCALE NOSCALE "
+        "NOMINVALUE NOMAXVALUE"
+    ).split()
 )
 _TIME_WORDS = frozenset({"TIME", "LOCAL", "TIMEZONE"})
 _QUIET = frozenset(
-    [
-        "VISIBLE",
-        "INVISIBLE",
-        "HIDDEN",
-        "ENABLE",
-        "DISABLE",
-        "VALIDATE",
-        "NOVALIDATE",
-        "RELY",
-        "NORELY",
-        "ENFORCED",
-        "SPARSE",
-        "ROWGUIDCOL",
-        "FILESTREAM",
-        "KEY",
-        "CASESPECIFIC",
-        "UPPERCASE",
-        "STORED",
-        "PERSISTED",
-        "VIRTUAL",
-        "LOGGED",
-        "COMPACT",
-        "IMPLICITLY",
-        "CLUSTERED",
-        "NONCLUSTERED",
-        "HASH",
-        "ASC",
-        "DESC",
-        "DEFERRED",
-        "IMMEDIATE",
-        "DISTKEY",
-        "SORTKEY",
-        "DROP",
-        "LOCAL",
-        "ALWAYS",
-        "INTERNAL",
-        "ASCENDING",
-        "DESCENDING",
-    ]
+    (
+        "VISIBLE INVISIBLE HIDDEN ENABLE DISABLE VALIDATE NOVALIDATE RELY NORELY ENFORCED SPARSE ROWGUIDCOL "
+        "FILESTREAM KEY CASESPECIFIC UPPERCASE STORED PERSISTED VIRTUAL LOGGED COMPACT IMPLICITLY CLUSTERED "
+        "NONCLUSTERED HASH ASC DESC DEFERRED IMMEDIATE DISTKEY SORTKEY DROP LOCAL ALWAYS INTERNAL ASCENDING "
+        "DESCENDING"
+    ).split()
 )
 _WITH_ARGUMENT = frozenset(
     ["ENCODE", "STORAGE", "COMPRESSION", "FORMAT", "TITLE", "COLUMN_FORMAT", "SRID", "TAG", "POLICY", "FILLFACTOR"]
@@ -510,185 +305,8 @@ def _references(reading: ColumnReading) -> None:
     )
 
 
-def references(cursor: Cursor, script: Script, draft: Draft, columns: tuple[str, ...], name: str) -> ForeignKey:
-    """Read what follows REFERENCES and add the foreign key."""
-    cursor.take("WITH", "NO", "CHECK", "OPTION") or cursor.take("WITH", "CHECK", "OPTION")
-    schema, table = cursor.qualified()
-    ref_columns = cursor.names_group() if cursor.now == "(" else ()
-    foreign = ForeignKey(name=name, columns=columns, ref_schema=schema, ref_table=table, ref_columns=ref_columns)
-    _foreign_tail(cursor, foreign)
-    if script.dialect.restrict_is_no_action:
-        foreign.on_delete = NO_ACTION if foreign.on_delete == "restrict" else foreign.on_delete
-        foreign.on_update = NO_ACTION if foreign.on_update == "restrict" else foreign.on_update
-    script.refer(draft, foreign, schema, table)
-    return foreign
-
-
-def _foreign_tail(cursor: Cursor, foreign: ForeignKey) -> None:
-    matches: dict[str, MatchType] = {"FULL": "full", "PARTIAL": "partial", "SIMPLE": "simple"}
-    while True:
-        if cursor.take("ON", "DELETE"):
-            foreign.on_delete = _action(cursor)
-        elif cursor.take("ON", "UPDATE"):
-            foreign.on_update = _action(cursor)
-        elif cursor.now == "MATCH" and cursor.ahead(1) in matches:
-            foreign.match = matches[cursor.ahead(1)]
-            cursor.i += 2
-        elif (
-            cursor.take("NOT", "DEFERRABLE")
-            or cursor.take("NOT", "ENFORCED")
-            or cursor.take("NOT", "FOR", "REPLICATION")
-        ):
-            pass
-        elif cursor.take("DEFERRABLE"):
-            foreign.deferrable = True
-        elif cursor.take("INITIALLY", "DEFERRED"):
-            foreign.deferrable = foreign.initially_deferred = True
-        elif cursor.take("INITIALLY", "IMMEDIATE"):
-            pass
-        elif cursor.take("NOT", "VALID") or cursor.take("DISABLE") or cursor.take("NOVALIDATE"):
-            foreign.validated = False
-        elif cursor.now in ("ENABLE", "VALIDATE", "RELY", "NORELY", "ENFORCED") or (
-            cursor.now in ("DISABLE", "ENABLE") and cursor.ahead(1) == "QUERY"
-        ):
-            cursor.i += 1
-        elif cursor.take("WITH", "NO", "CHECK", "OPTION") or cursor.take("WITH", "CHECK", "OPTION"):
-            pass
-        else:
-            return
-
-
-def _action(cursor: Cursor) -> KeyAction:
-    if cursor.take("CASCADE"):
-        return "cascade"
-    if cursor.take("SET", "NULL"):
-        if cursor.now == "(":
-            cursor.skip_group()
-        return "set null"
-    if cursor.take("SET", "DEFAULT"):
-        if cursor.now == "(":
-            cursor.skip_group()
-        return "set default"
-    if cursor.take("RESTRICT"):
-        return "restrict"
-    cursor.take("NO", "ACTION")
-    return NO_ACTION
-
-
-def key_tail(cursor: Cursor, key: Key | None, *, inline: bool = False) -> None:
-    """Read what may follow a primary or unique key: its index, its options, when it is checked."""
-    while True:
-        word = cursor.now
-        if word == "USING" and "INDEX" in (cursor.ahead(1), cursor.ahead(2)):
-            cursor.i += 2 if cursor.ahead(1) == "INDEX" else 3
-            cursor.take("TABLESPACE")
-            if cursor.now == "(":
-                cursor.skip_group()
-            elif cursor.is_name() and cursor.now not in ("ENABLE", "DISABLE", "PCTFREE", "STORAGE", "LOCAL", "GLOBAL"):
-                cursor.qualified()
-            _storage_words(cursor)
-        elif word == "USING":
-            cursor.i += 2
-        elif (word == "WITH" and cursor.ahead(1) == "(") or (word == "INCLUDE" and cursor.ahead(1) == "("):
-            cursor.i += 1
-            cursor.skip_group()
-        elif word == "WITH" and cursor.ahead(1) == "FILLFACTOR":
-            cursor.i += 4
-        elif word == "ON" and cursor.ahead(1) not in ("DELETE", "UPDATE", "CONFLICT", "COMMIT"):
-            cursor.i += 2  # a file group
-            if cursor.now == "(":
-                cursor.skip_group()
-        elif word == "ON" and cursor.ahead(1) == "CONFLICT":
-            cursor.i += 3
-        elif word == "NOT" and cursor.ahead(1) in ("DEFERRABLE", "ENFORCED"):
-            cursor.i += 2
-        elif word == "DEFERRABLE":
-            cursor.i += 1
-            if key:
-                key.deferrable = True
-        elif word == "INITIALLY":
-            if key and cursor.ahead(1) == "DEFERRED":
-                key.deferrable = key.initially_deferred = True
-            cursor.i += 2
-        elif word == "NOT" and cursor.ahead(1) == "VALID":
-            cursor.i += 2
-        elif word == "COMMENT" and cursor.ahead(1)[:1] == "'" and not inline:
-            cursor.i += 1
-            said = cursor.string()
-            if key:
-                key.comment = said
-        elif word == "KEY_BLOCK_SIZE":
-            cursor.i += 1
-            cursor.take("=")
-            cursor.i += 1
-        elif word in (
-            [
-                "CLUSTERED",
-                "NONCLUSTERED",
-                "ENABLE",
-                "DISABLE",
-                "VALIDATE",
-                "NOVALIDATE",
-                "RELY",
-                "NORELY",
-                "ENFORCED",
-                "ASC",
-                "DESC",
-                "VISIBLE",
-                "INVISIBLE",
-                "AUTOINCREMENT_",
-                "DISABLED",
-                "HASH",
-            ]
-        ):
-            cursor.i += 1
-        else:
-            return
-
-
-def _storage_words(cursor: Cursor) -> None:
-    stop = {
-        ",",
-        ")",
-        "",
-        "ENABLE",
-        "DISABLE",
-        "DEFERRABLE",
-        "NOT",
-        "INITIALLY",
-        "CONSTRAINT",
-        "REFERENCES",
-        "CHECK",
-        "DEFAULT",
-    }
-    while cursor.now not in stop:
-        if cursor.now == "(":
-            cursor.skip_group()
-        else:
-            cursor.i += 1
-
-
 def _check(reading: ColumnReading) -> None:
     reading.draft.table.checks.append(check(reading.cursor, reading.take_constraint_name()))
-
-
-def check(cursor: Cursor, name: str) -> Check:
-    """Read what follows CHECK."""
-    cursor.take("NOT", "FOR", "REPLICATION")
-    made = Check(name=name, expression=cursor.group_text())
-    while True:
-        if cursor.take("NOT", "VALID") or cursor.take("NOVALIDATE"):
-            made.validated = False
-        elif cursor.take("NO", "INHERIT"):
-            made.inherited = False
-        elif not (
-            cursor.take("NOT", "ENFORCED")
-            or cursor.take("NOT", "DEFERRABLE")
-            or cursor.take("INITIALLY", "IMMEDIATE")
-            or cursor.take("INITIALLY", "DEFERRED")
-            or cursor.take_any(("ENFORCED", "ENABLE", "DISABLE", "VALIDATE", "DEFERRABLE", "RELY"))
-        ):
-            return made
 
 
 def _constraint(reading: ColumnReading) -> None:

@@ -8,10 +8,10 @@ from typing import cast
 from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt, count_parts
 from indexa.core.model import Composite, Domain, Enum, Model, Range
+from indexa.core.scripts.constraints import actual_names
 from indexa.core.scripts.naming import name_constraints, name_foreign_indexes
 from indexa.core.scripts.queries import settle_queries
 from indexa.core.scripts.state import Draft, Reference, Script
-from indexa.core.scripts.tables import actual_names
 
 
 def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:

@@ -16,8 +16,9 @@ from indexa.core.model import (
     Table,
     Trigger,
 )
-from indexa.core.scripts.columns import check, expression_end, type_end
+from indexa.core.scripts.columns import expression_end, type_end
 from indexa.core.scripts.cursor import Cursor, unquoted_string
+from indexa.core.scripts.keys import check
 from indexa.core.scripts.state import Draft, Script
 
 _DYNAMIC = re.compile(
@@ -327,36 +328,10 @@ def create_routine(cursor: Cursor, script: Script, kind: str, *, whole: str) -> 
 
 
 _AFTER_RETURNS = frozenset(
-    [
-        ";",
-        "AS",
-        "LANGUAGE",
-        "BEGIN",
-        "IS",
-        "DETERMINISTIC",
-        "READS",
-        "NO",
-        "MODIFIES",
-        "CONTAINS",
-        "SQL",
-        "IMMUTABLE",
-        "STABLE",
-        "VOLATILE",
-        "RETURN",
-        "COST",
-        "STRICT",
-        "WITH",
-        "COMMENT",
-        "EXTERNAL",
-        "SPECIFIC",
-        "PARALLEL",
-        "SECURITY",
-        "CALLED",
-        "PIPELINED",
-        "AUTHID",
-        "RESULT_CACHE",
-        "NOT",
-    ]
+    (
+        "; AS LANGUAGE BEGIN IS DETERMINISTIC READS NO MODIFIES CONTAINS SQL IMMUTABLE STABLE VOLATILE RETURN "
+        "COST STRICT WITH COMMENT EXTERNAL SPECIFIC PARALLEL SECURITY CALLED PIPELINED AUTHID RESULT_CACHE NOT"
+    ).split()
 )
 
 

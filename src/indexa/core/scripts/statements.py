@@ -1,0 +1,389 @@
+"""What the first words of a statement lead to."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import TypeAlias
+
+from indexa.core.scripts import alter, comments, indexes, objects, sequences, tables
+from indexa.core.scripts.batches import slice_of
+from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, unquoted_string
+from indexa.core.scripts.state import Script
+from indexa.core.scripts.tokens import Statement
+
+_MODIFIERS = frozenset(
+    (
+        "OR REPLACE TEMP TEMPORARY GLOBAL LOCAL UNLOGGED EXTERNAL FOREIGN VIRTUAL MATERIALIZED UNIQUE CLUSTERED "
+        "NONCLUSTERED BITMAP FULLTEXT SPATIAL COLUMN ROW MULTISET SET VOLATILE HYBRID DYNAMIC TRANSIENT ICEBERG "
+        "RAW STANDARD FORCE NOFORCE NO EDITIONABLE NONEDITIONABLE ALGORITHM DEFINER SQL SECURITY INVOKER "
+        "DEFINER_ IMMUTABLE PRIVATE SHARDED DUPLICATED BLOCKCHAIN SECURE RECURSIVE COLUMNSTORE AGGREGATE_ "
+        "CONSTRAINT PUBLIC TRUSTED PROCEDURAL ASCENDING DESCENDING ASC DESC HASH OPERATIONAL DELTA SNAPSHOT_ "
+        "MULTIVALUE JSON PRIMARY XML CONTEXT VECTOR TYPE_ ONLINE OFFLINE IGNORE EVENT_ SUMMARY ALTER MEMORY "
+        "BASE WEB READABLE WRITABLE"
+    ).split()
+)
+
+
+def _create(cursor: Cursor, script: Script) -> None:
+    modifiers: set[str] = set()
+    while cursor.now in _MODIFIERS:
+        word = cursor.now
+        modifiers.add("DESCENDING" if word == "DESC" else word)
+        cursor.i += 1
+        if cursor.take("="):
+            cursor.i += 1
+            while (
+                cursor.now in ("@", ".")
+                or cursor.raw[cursor.i][:1] == "@"
+                or (cursor.now == "(" and cursor.ahead(1) == ")")
+            ):
+                cursor.i += 2 if cursor.now in ("@", "(") else 1
+    kind = cursor.now
+    cursor.i += 1
+    if kind == "TABLE":
+        if cursor.take("FUNCTION"):
+            objects.create_routine(cursor, script, "FUNCTION", whole=cursor.statement.text)
+            return
+        tables.create_table(cursor, script, modifiers)
+    elif kind == "VIEW":
+        objects.create_view(cursor, script, modifiers)
+    elif kind in ("SNAPSHOT",):
+        objects.create_view(cursor, script, modifiers | {"SNAPSHOT"})
+    elif kind == "INDEX":
+        indexes.create_index(cursor, script, modifiers)
+    elif kind == "SEQUENCE" or kind == "GENERATOR":
+        sequences.sequence(cursor, script, made=True)
+    elif kind == "SCHEMA":
+        objects.create_schema(cursor, script)
+        _elements_of_schema(cursor, script)
+    elif kind == "DATABASE" and script.dialect.use_names_schema:
+        objects.create_schema(cursor, script)
+    elif kind == "TYPE":
+        if cursor.take("BODY"):
+            objects.create_routine(cursor, script, "PACKAGE", whole=cursor.statement.text)
+        else:
+            objects.create_type(cursor, script)
+    elif kind == "DOMAIN":
+        objects.create_domain(cursor, script)
+    elif kind in ("FUNCTION", "PROCEDURE", "PROC", "AGGREGATE", "EVENT", "MACRO"):
+        objects.create_routine(cursor, script, kind, whole=cursor.statement.text)
+    elif kind == "PACKAGE":
+        if cursor.take("BODY"):
+            script.statements["package bodies"] += 1
+            path = cursor.statement.text
+            for routine in script.model.routines:
+                if routine.kind == "package" and script.dialect.key(routine.name) == script.dialect.key(
+                    cursor.qualified()[1]
+                ):
+                    routine.definition += "\n" + path
+                    break
+            objects.name_dynamic(script, path, f"line {cursor.statement.line}")
+        else:
+            objects.create_routine(cursor, script, "PACKAGE", whole=cursor.statement.text)
+    elif kind == "TRIGGER":
+        objects.create_trigger(cursor, script, whole=cursor.statement.text)
+    elif kind in _KINDS_NOT_HELD:
+        if kind == "EXTENSION":
+            _extension(cursor, script)
+        script.note("left out", _KINDS_NOT_HELD[kind], "A model does not hold objects of this kind.")
+    else:
+        raise NotUnderstoodError(f"CREATE {kind[:30]} is not known", cursor.i - 1)
+
+
+_EXTENSION_TYPES = {
+    "citext": ("citext",), "hstore": ("hstore",), "ltree": ("ltree", "lquery"), "postgis": ("geometry", "geography"), "vector": ("vector",),
+    "isn": ("isbn", "issn", "ean13"), "cube": ("cube",),
+}  # fmt: skip
+
+
+def _extension(cursor: Cursor, script: Script) -> None:
+    cursor.take("IF", "NOT", "EXISTS")
+    name = cursor.name() if cursor.is_name() else ""
+    cursor.take("WITH")
+    schema = cursor.name() if cursor.take("SCHEMA") else script.search[0]
+    for type_name in _EXTENSION_TYPES.get(name, ()):
+        script.extension_types[type_name] = schema
+
+
+_KINDS_NOT_HELD = {
+    "EXTENSION": "extensions", "ROLE": "roles and users", "USER": "roles and users", "DATABASE": "databases", "SYNONYM": "synonyms",
+    "TABLESPACE": "storage", "SERVER": "foreign servers", "POLICY": "policies", "RULE": "rules", "OPERATOR": "operators", "CAST": "casts",
+    "COLLATION": "collations", "LANGUAGE": "languages", "STATISTICS": "statistics", "PUBLICATION": "publications", "ACCESS": "policies",
+    "SUBSCRIPTION": "publications", "TEXT": "text search", "STAGE": "stages", "WAREHOUSE": "warehouses", "STREAM": "streams", "TASK": "tasks",
+    "PIPE": "pipes", "FILE": "file formats", "LOGIN": "roles and users", "PARTITION": "partition functions", "DIRECTORY": "directories",
+    "LINK": "links", "LOGFILE": "storage", "BUFFERPOOL": "storage", "PROFILE": "roles and users", "CERTIFICATE": "keys",
+    "EXCEPTION": "exceptions", "JOIN": "join indexes", "CLUSTER": "storage", "MODEL": "models", "CATALOG": "catalogs", "DEFAULT": "defaults",
+    "STOGROUP": "storage", "ALIAS": "synonyms", "VARIABLE": "variables", "SERVICE": "services", "CONVERSION": "conversions", "KEY": "keys",
+    "TAG": "tags", "NETWORK": "policies", "MASKING": "policies", "FULLTEXT": "text search", "SECRET": "keys", "LIBRARY": "libraries",
+    "TRANSFORM": "casts", "METHOD": "methods", "CREDENTIAL": "keys", "MESSAGE": "services", "QUEUE": "services", "CONTRACT": "services",
+    "RESOURCE": "storage", "WORKLOAD": "storage", "MASTER": "keys", "SHADOW": "storage", "FILTER": "filters", "DIMENSION": "dimensions",
+    "CONTEXT": "contexts", "ROLLBACK": "storage", "SPFILE": "storage", "JAVA": "libraries", "OUTLINE": "statistics", "SNAPSHOT_LOG": "logs",
+    "LOG": "logs", "SHARE": "shares", "FUNCTION_": "functions", "AUTHORIZATION": "roles and users", "SYMMETRIC": "keys",
+}  # fmt: skip
+
+
+def _elements_of_schema(cursor: Cursor, script: Script) -> None:
+    """Read the CREATE statements that a CREATE SCHEMA may carry with it."""
+    if cursor.now != "CREATE":
+        return
+    outer = script.search
+    script.search = (list(script.schemas.values())[-1].name, *outer)
+    statement, starts = cursor.statement, []
+    depth = 0
+    for at in range(cursor.i, cursor.end):
+        depth += {"(": 1, ")": -1}.get(cursor.up[at], 0)
+        if not depth and cursor.up[at] == "CREATE":
+            starts.append(at)
+    for start, end in zip(starts, [*starts[1:], cursor.end], strict=True):
+        part = Cursor(slice_of(statement, start, end))
+        part.i = 1
+        _create(part, script)
+    script.search = outer
+
+
+def _alter(cursor: Cursor, script: Script) -> None:
+    while cursor.now in ("FOREIGN", "EXTERNAL", "ONLINE", "OFFLINE", "IGNORE", "MATERIALIZED", "EDITIONABLE"):
+        cursor.i += 1
+    kind = cursor.now
+    cursor.i += 1
+    if kind == "TABLE":
+        alter.alter_table(cursor, script)
+    elif kind == "SEQUENCE":
+        sequences.sequence(cursor, script, made=False)
+    elif kind in ("TYPE", "DOMAIN"):
+        objects.alter_named(cursor, script, kind)
+    elif kind == "INDEX":
+        _alter_index(cursor, script)
+    elif kind == "VIEW" and (cursor.ahead(1) in ("AS", "(") or cursor.ahead(3) == "AS"):
+        objects.create_view(cursor, script, set())
+    elif kind == "VIEW":
+        alter.alter_table(cursor, script)
+    elif kind in ("FUNCTION", "PROCEDURE", "PROC", "TRIGGER") and script.dialect.bodies == "go":
+        if kind == "TRIGGER":
+            objects.create_trigger(cursor, script, whole=cursor.statement.text)
+        else:
+            objects.create_routine(cursor, script, kind, whole=cursor.statement.text)
+    elif kind == "SCHEMA" and cursor.ahead(1) == "TRANSFER":
+        target = cursor.name()
+        cursor.i += 1
+        if cursor.take("OBJECT"):
+            cursor.take("::")
+        draft = script.find(*cursor.qualified())
+        if draft:
+            script.rename(draft, target, draft.table.name)
+    elif kind == "SCHEMA" and cursor.ahead(1) == "RENAME":
+        pass
+    elif kind == "SESSION" and cursor.take("SET", "CURRENT_SCHEMA"):
+        cursor.take("=")
+        script.search = (cursor.name(),)
+
+
+def _alter_index(cursor: Cursor, script: Script) -> None:
+    cursor.take("IF", "EXISTS")
+    schema, name = cursor.qualified()
+    if cursor.take("RENAME", "TO"):
+        key = script.dialect.key
+        owner = script.index_owner.pop((key(schema), key(name)), None) or script.index_owner.pop(("", key(name)), None)
+        if owner in script.drafts:
+            new = cursor.name()
+            alter.rename_part(script, script.drafts[owner], key(name), new)
+            script.index_owner[key(schema), key(new)] = owner
+
+
+def _drop(cursor: Cursor, script: Script) -> None:
+    while cursor.now in ("FOREIGN", "EXTERNAL", "MATERIALIZED", "TEMPORARY", "PUBLIC", "TEMP"):
+        cursor.i += 1
+    kind = cursor.now
+    cursor.i += 1
+    if kind in ("TABLE", "VIEW"):
+        cursor.take("IF", "EXISTS")
+        while True:
+            draft = script.find(*cursor.qualified())
+            if draft:
+                made = "views" if draft.table.kind in ("view", "materialized view") else "tables"
+                if not draft.temporary:
+                    script.dropped[draft.table.schema, draft.table.name] = made
+                script.drop(draft)
+            if not cursor.take(","):
+                break
+    elif kind == "INDEX":
+        _drop_index(cursor, script)
+    elif kind in ("TYPE", "DOMAIN", "SEQUENCE", "FUNCTION", "PROCEDURE", "TRIGGER", "GENERATOR", "PACKAGE", "PROC"):
+        cursor.take("IF", "EXISTS")
+        _drop_object(cursor, script, kind)
+    elif kind == "SCHEMA":
+        cursor.take("IF", "EXISTS")
+        gone = script.dialect.key(cursor.path()[-1])
+        script.schemas.pop(gone, None)
+        if "CASCADE" in cursor.up:
+            for draft in [one for one in script.drafts.values() if script.dialect.key(one.table.schema) == gone]:
+                script.drop(draft)
+
+
+def _drop_index(cursor: Cursor, script: Script) -> None:
+    cursor.take("CONCURRENTLY")
+    cursor.take("IF", "EXISTS")
+    key = script.dialect.key
+    while True:
+        path = cursor.path()
+        draft = script.find(*cursor.qualified()) if cursor.take("ON") else None
+        if draft is None:
+            owner = script.index_owner.get(
+                (key(path[-2] if len(path) > 1 else ""), key(path[-1]))
+            ) or script.index_owner.get(("", key(path[-1])))
+            draft = script.drafts.get(owner) if owner else None
+        if draft:
+            gone = key(path[-1])
+            draft.table.indexes = [one for one in draft.table.indexes if key(one.name) != gone]
+            draft.table.unique = [one for one in draft.table.unique if key(one.name) != gone]
+        if not cursor.take(","):
+            return
+
+
+def _drop_object(cursor: Cursor, script: Script, kind: str) -> None:
+    model, key = script.model, script.dialect.key
+    schema, name = cursor.qualified()
+    wanted = key(name)
+    if kind == "TRIGGER":
+        for draft in script.drafts.values():
+            draft.table.triggers = [one for one in draft.table.triggers if key(one.name) != wanted]
+        return
+
+    def stays(one: object) -> bool:
+        return key(one.name) != wanted or bool(schema and key(one.schema) != key(schema))  # type: ignore[attr-defined]
+
+    if kind == "DOMAIN":
+        model.domains = [one for one in model.domains if stays(one)]
+    elif kind == "TYPE":
+        model.enums = [one for one in model.enums if stays(one)]
+        model.composites = [one for one in model.composites if stays(one)]
+        model.ranges = [one for one in model.ranges if stays(one)]
+    elif kind in ("SEQUENCE", "GENERATOR"):
+        model.sequences = [one for one in model.sequences if stays(one)]
+    else:
+        model.routines = [one for one in model.routines if stays(one)]
+
+
+def _set(cursor: Cursor, script: Script) -> None:
+    cursor.take_any(("LOCAL", "SESSION", "CURRENT"))
+    if cursor.take_any(("SEARCH_PATH", "SCHEMA", "CURRENT_SCHEMA", "PATH")) and cursor.now not in ("", ";"):
+        cursor.take_any(("=", "TO"))
+        found = []
+        while cursor.now not in ("", ";"):
+            if cursor.is_string():
+                found.append(cursor.string())
+            elif cursor.is_name():
+                found.append(cursor.name())
+            else:
+                cursor.i += 1
+            cursor.take(",")
+        found = [one for one in found if one not in ("pg_catalog", "$user", "DEFAULT", "default")]
+        script.search = tuple(found) or (script.first_schema,)
+
+
+def _use(cursor: Cursor, script: Script) -> None:
+    kind = cursor.take_any(("SCHEMA", "DATABASE", "ROLE", "WAREHOUSE", "CATALOG"))
+    if kind in ("ROLE", "WAREHOUSE", "CATALOG") or not cursor.is_name():
+        return
+    path = cursor.path()
+    if kind == "SCHEMA" or script.dialect.use_names_schema or len(path) > 1:
+        script.search = (path[-1],)
+
+
+def _database(cursor: Cursor, script: Script) -> None:
+    if script.dialect.use_names_schema and cursor.is_name():
+        script.search = (cursor.name(),)
+
+
+def _select(cursor: Cursor, script: Script) -> None:
+    """Read the one SELECT that matters: the call by which a dump empties the search path."""
+    words = cursor.text(1, min(cursor.end, 12))
+    if found := re.search(r"set_config\(\s*'search_path'\s*,\s*'([^']*)'", words):
+        paths = [one.strip().strip('"') for one in found[1].split(",") if one.strip() and one.strip() != "pg_catalog"]
+        script.search = tuple(paths) or (script.first_schema,)
+    elif "INTO" in cursor.up and "FROM" in cursor.up:
+        at = cursor.up.index("INTO")
+        if script.dialect.bodies == "go" and cursor.is_name(at + 1) and not cursor.raw[at + 1].startswith(("@", "#")):
+            script.note(
+                "left out",
+                "tables",
+                "SELECT INTO makes it as the script runs; its columns are not known.",
+                cursor.raw[at + 1],
+            )
+
+
+def _execute(cursor: Cursor, script: Script) -> None:
+    if comments.extended_property(cursor, script):
+        return
+    up = cursor.up
+    if any(one.strip('[]"').endswith("SP_RENAME") for one in up[1:4]):
+        _sp_rename(cursor, script)
+        return
+    for at in range(1, min(cursor.end, 8)):
+        raw = cursor.raw[at]
+        if raw[-1:] == "'" and re.match(r"N?'\s*(?:CREATE|ALTER)\b", raw, re.I):
+            inner = Statement(
+                unquoted_string(raw, backslash=False).strip(),
+                script.dialect,
+                cursor.statement.file,
+                cursor.statement.line_of(at),
+            )
+            part = Cursor(inner)
+            part.i = 1
+            (_create if part.up[0] == "CREATE" else _alter)(part, script)
+            return
+
+
+def _sp_rename(cursor: Cursor, script: Script) -> None:
+    said = [unquoted_string(raw, backslash=False) for raw in cursor.raw if raw[-1:] == "'"]
+    if len(said) < 2:
+        return
+    path = [one.strip('[]"') for one in said[0].split(".")]
+    kind = said[2].upper() if len(said) > 2 else "OBJECT"
+    if kind == "COLUMN" and len(path) > 1:
+        draft = script.find(path[-3] if len(path) > 2 else "", path[-2])
+        if draft:
+            script.rename_column(draft, path[-1], said[1])
+    elif kind == "OBJECT":
+        draft = script.find(path[-2] if len(path) > 1 else "", path[-1])
+        if draft:
+            script.rename(draft, draft.table.schema, said[1])
+
+
+def _rename(cursor: Cursor, script: Script) -> None:
+    if cursor.take("TABLE"):
+        alter.rename_tables(cursor, script)
+    elif cursor.take_any(("COLUMN", "INDEX", "TABLESPACE")):
+        pass
+    elif cursor.is_name():
+        alter.rename_tables(cursor, script)
+
+
+def _replace(cursor: Cursor, script: Script) -> None:
+    """REPLACE VIEW and its like are CREATE OR REPLACE."""
+    _create(cursor, script)
+
+
+def _comment(cursor: Cursor, script: Script) -> None:
+    cursor.take("ON")
+    comments.comment_on(cursor, script)
+
+
+Handler: TypeAlias = Callable[[Cursor, Script], None]
+HANDLERS: dict[str, Handler] = {
+    "CREATE": _create,
+    "RECREATE": _create,
+    "ALTER": _alter,
+    "DROP": _drop,
+    "COMMENT": _comment,
+    "SET": _set,
+    "USE": _use,
+    "DATABASE": _database,
+    "SELECT": _select,
+    "EXEC": _execute,
+    "EXECUTE": _execute,
+    "RENAME": _rename,
+    "REPLACE": _replace,
+    "LABEL": _comment,
+}

@@ -1,0 +1,158 @@
+"""The bracketed list of a table: columns, constraints between them, columns copied from elsewhere."""
+
+from __future__ import annotations
+
+import copy
+
+from indexa.core.model import Column, Key
+from indexa.core.scripts.columns import ColumnReading
+from indexa.core.scripts.constraints import BEGIN_CONSTRAINT, is_constraint, table_constraint
+from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
+from indexa.core.scripts.naming import name_constraints
+from indexa.core.scripts.sequences import owned_sequence
+from indexa.core.scripts.state import Draft, Script
+
+
+def read_columns(cursor: Cursor, script: Script, draft: Draft) -> None:
+    """Read the bracketed list of columns and constraints; one that can't be read costs no other."""
+    opening = cursor.i
+    cursor.i += 1
+    if cursor.now in ("SELECT", "WITH"):  # a query in brackets, no columns
+        cursor.i = opening
+        return
+    up = cursor.up
+    while up[cursor.i] not in (")", ""):
+        start = cursor.i
+        try:
+            _element(cursor, script, draft)
+        except (NotUnderstoodError, IndexError) as error:
+            cursor.i = start
+            _note_lost_element(cursor, script, draft, str(error))
+        if up[cursor.i] not in (",", ")", ""):
+            cursor.skip_element()
+        if up[cursor.i] != ",":
+            break
+        cursor.i += 1
+    if not cursor.take(")"):
+        script.note(
+            "adapted", "tables", "Its list of columns is never closed; what could be read is kept.", draft.place
+        )
+
+
+def _note_lost_element(cursor: Cursor, script: Script, draft: Draft, why: str) -> None:
+    start = cursor.i
+    try:
+        cursor.skip_element()
+    except NotUnderstoodError:
+        cursor.i = cursor.end
+    if cursor.i == start:
+        cursor.i = min(start + 1, cursor.end)
+    words = cursor.text(start, cursor.i)[:60]
+    place = f"{draft.table.full_name}, line {cursor.statement.line_of(start)}"
+    script.note("left out", "clauses", f"Not understood ({why}): {words}", place)
+
+
+def _element(cursor: Cursor, script: Script, draft: Draft) -> None:
+    word = cursor.now
+    if word not in BEGIN_CONSTRAINT and word not in _BEGIN_OTHER:
+        _column(cursor, script, draft)
+    elif is_constraint(cursor, script):
+        table_constraint(cursor, script, draft)
+    elif cursor.now == "LIKE" and cursor.is_name(cursor.i + 1):
+        cursor.i += 1
+        copy_columns(cursor, script, draft, set())
+    elif (cursor.now == "PERIOD" and cursor.ahead(1) == "FOR") or (
+        cursor.now == "SUPPLEMENTAL" and cursor.ahead(1) == "LOG"
+    ):
+        cursor.skip_element()
+    else:
+        ColumnReading(cursor, draft, script).read()
+
+
+_BEGIN_OTHER = frozenset({"LIKE", "PERIOD", "SUPPLEMENTAL"})
+_LONGEST_PLAIN = 14
+_MORE_THAN_PLAIN = frozenset(
+    (
+        "PRIMARY UNIQUE REFERENCES CHECK CONSTRAINT GENERATED IDENTITY AS ON KEY COMMENT AUTO_INCREMENT "
+        "AUTOINCREMENT COMPUTED OPTIONS"
+    ).split()
+)
+
+
+def _column(cursor: Cursor, script: Script, draft: Draft) -> None:
+    """Read one column. Most are said by a few tokens that come again and again: those are understood once."""
+    start, up, depth = cursor.i, cursor.up, 0
+    end = 0
+    for at in range(start + 1, min(start + _LONGEST_PLAIN, cursor.end)):
+        token = up[at]
+        if token == "(":
+            depth += 1
+        elif token == ")":
+            depth -= 1
+        if (token == "," and not depth) or depth < 0:
+            end = at
+            break
+    behind = cursor.raw[start + 1 : end]
+    known = script.plain_columns.get(behind) if end else None
+    if known is not None:
+        column = Column(cursor.name(), 0, known.type, known.nullable, known.default, "", "", None, known.collation)
+        draft.add(column, script.dialect.key(column.name))
+        cursor.i = end
+        return
+    noted = script.noted
+    column = ColumnReading(cursor, draft, script).read()
+    serial = up[start + 1].lower() in script.dialect.serials or column.identity
+    if (
+        end
+        and cursor.i == end
+        and noted == script.noted
+        and not serial
+        and _MORE_THAN_PLAIN.isdisjoint(up[start + 1 : end])
+    ):
+        script.plain_columns[behind] = copy.copy(column)
+
+
+def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: set[str]) -> None:
+    schema, name = cursor.qualified()
+    while cursor.now in ("INCLUDING", "EXCLUDING"):
+        including = cursor.now == "INCLUDING"
+        what = cursor.ahead(1).lower()
+        cursor.i += 2
+        copied = copied | {what} if including else copied - {what}
+    pattern = script.find(schema, name)
+    if pattern is None:
+        full = f"{schema}.{name}" if schema else name
+        script.note(
+            "adapted", "tables", f"Its columns are those of {full}, which the script does not make.", draft.place
+        )
+        return
+    key = script.dialect.key
+    everything = "all" in copied or script.dialect.inline_indexes
+    if script.dialect.inline_indexes:
+        draft.table.comment, draft.table.options = pattern.table.comment, pattern.table.options
+    for column in pattern.table.columns:
+        twin = copy.copy(column)
+        if not (everything or "defaults" in copied) and not script.dialect.inline_indexes:
+            twin.default = None
+        if not (everything or "identity" in copied):
+            twin.identity = ""
+        if not (everything or "generated" in copied):
+            twin.generated = None
+        if not (everything or "comments" in copied):
+            twin.comment = ""
+        draft.add(twin, key(twin.name))
+        if twin.identity and script.dialect.names_constraints == "postgresql":
+            owned_sequence(script, draft, twin)
+    table = draft.table
+    name_constraints(script.dialect, pattern.table)
+    if everything or "constraints" in copied:
+        table.checks += [copy.copy(one) for one in pattern.table.checks]
+    if everything or "indexes" in copied:
+        if pattern.table.primary_key:
+            table.primary_key = Key(name="", columns=pattern.table.primary_key.columns)
+        keep = script.dialect.inline_indexes
+        table.unique += [Key(name=one.name if keep else "", columns=one.columns) for one in pattern.table.unique]
+        for one in pattern.table.indexes:
+            twin_index = copy.copy(one)
+            twin_index.name = one.name if keep else ""
+            table.indexes.append(twin_index)
