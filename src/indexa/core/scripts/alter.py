@@ -188,7 +188,7 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
             return
         table_constraint(cursor, script, draft)
         return
-    if cursor.now == "PERIOD" or (cursor.now == "SYSTEM" and cursor.ahead(1) == "VERSIONING"):
+    if cursor.now in ("PERIOD", "SUPPLEMENTAL") or (cursor.now == "SYSTEM" and cursor.ahead(1) == "VERSIONING"):
         cursor.skip_element()
         return
     if cursor.now == "COLUMN" and cursor.is_name(cursor.i + 1):

@@ -34,6 +34,8 @@ def is_constraint(cursor: Cursor, script: Script) -> bool:
     if word in ("FULLTEXT", "SPATIAL", "VECTOR"):
         return then in ("KEY", "INDEX", "(") or cursor.ahead(2) == "("
     if word in ("KEY", "INDEX") and script.dialect.inline_indexes:
+        if then == "USING":
+            return True
         at = 1 if then == "(" else 2
         if cursor.ahead(at) in ("USING", "UNIQUE", "CLUSTERED", "NONCLUSTERED", "TYPE"):
             return True
@@ -136,8 +138,7 @@ def _unique(cursor: Cursor, script: Script, draft: Draft, name: str) -> None:
         elif cursor.take("WHERE") or not cursor.now:
             raise NotUnderstoodError("a unique key without columns", cursor.i)
         else:
-            given = cursor.name()
-            name = name or given
+            name = cursor.name()
     parts = index_parts(cursor, script, draft)
     if all(part.column and not part.length for part in parts):
         key = Key(name=name, columns=tuple(part.column for part in parts), nulls_distinct=distinct)

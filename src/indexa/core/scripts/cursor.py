@@ -240,6 +240,8 @@ def unquoted_string(raw: str, *, backslash: bool) -> str:
     """Return what a string token says. A prefix such as N or E is taken off; E has backslashes in any dialect."""
     if raw.startswith("$$"):
         return raw[2:-2]
+    if raw[:1] in "nNqQ" and raw.lower().lstrip("n").startswith("q'"):
+        return raw[raw.index("'") + 2 : -2]
     if raw[:1] not in "'\"":
         backslash = backslash or raw[0] in "eE"
         raw = raw[1:]

@@ -35,6 +35,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     slash_comments: bool = False
     brace_comments: bool = False
     dollar_quotes: bool = False
+    q_quotes: bool = False
+    """Whether q'[...]' and its like are strings."""
     conditional_comments: bool = False
     """Whether the text of `/*! ... */` is part of the statement."""
     dotted_quotes: bool = False

@@ -95,6 +95,10 @@ def _settle_reference(script: Script, draft: Draft, reference: Reference) -> Non
             "adapted", "foreign keys", "They name no columns, and the key they mean is not clear; names alike are taken.",
             f"{draft.table.full_name} → {target.table.full_name}",
         )  # fmt: skip
+    for name, ref_name in zip(foreign.columns, foreign.ref_columns, strict=False):
+        column, referred = script.column(draft, name), script.column(target, ref_name)
+        if column and referred and not column.type:  # the key says what it is
+            column.type = referred.type
     if len(foreign.ref_columns) != len(foreign.columns):
         draft.table.foreign_keys.remove(foreign)
         script.note("left out", "foreign keys", "It pairs columns that are not of one number.", draft.table.full_name)

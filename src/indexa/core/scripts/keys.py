@@ -7,6 +7,11 @@ from indexa.core.model.parts import NO_ACTION, KeyAction, MatchType
 from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.state import Draft, Script
 
+_QUIET = frozenset(
+    "CLUSTERED NONCLUSTERED ENABLE DISABLE VALIDATE NOVALIDATE RELY NORELY ENFORCED ASC DESC VISIBLE INVISIBLE HASH".split()
+)
+"""Words behind a key that say nothing of its structure."""
+
 
 def references(cursor: Cursor, script: Script, draft: Draft, columns: tuple[str, ...], name: str) -> ForeignKey:
     """Read what follows REFERENCES and add the foreign key."""
@@ -119,12 +124,7 @@ def key_tail(cursor: Cursor, key: Key | None, *, inline: bool = False) -> None:
             cursor.i += 1
             cursor.take("=")
             cursor.i += 1
-        elif word in (
-            (
-                "CLUSTERED NONCLUSTERED ENABLE DISABLE VALIDATE NOVALIDATE RELY NORELY ENFORCED ASC DESC "
-                "VISIBLE INVISIBLE AUTOINCREMENT_ DISABLED HASH"
-            ).split()
-        ):
+        elif word in _QUIET:
             cursor.i += 1
         else:
             return

@@ -41,15 +41,20 @@ def _settle(script: Script, draft: Draft, pending: set[int], under_way: set[int]
 
 def _take(script: Script, draft: Draft, found: list[Column]) -> None:
     key = script.dialect.key
+    found_by_query = found
     commented = {name: column.comment for name, column in draft.columns.items()}
     if draft.declared:
         found = [
             Column(name, 0, found[at].type if at < len(found) else "", found[at].nullable if at < len(found) else True)
             for at, name in enumerate(draft.declared)
         ]
-    if draft.table.columns and not draft.declared:
-        return
-    if draft.table.columns:  # declared with types: a table whose rows come from the query
+    if draft.table.columns:  # a table that names its columns itself; the query may say their types, or add some
+        for column, queried in zip(draft.table.columns, found_by_query, strict=False):
+            column.type = column.type or queried.type
+        if script.dialect.inline_indexes and draft.table.kind not in VIEW_KINDS:
+            for queried in found_by_query:
+                if key(queried.name) not in draft.columns:
+                    draft.add(queried, key(queried.name))
         return
     draft.columns.clear()
     untyped = 0

@@ -103,6 +103,8 @@ def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
     newline = r"\n(?!" + "|".join(last_lines) + ")" if last_lines else r"\n"
     dollar = r"\$(?![A-Za-z_\x80-\xff]?[\w\x80-\xff]*+\$)" if dialect.dollar_quotes else rf"(?!{end})\$"
     quoted = [part for part in strings(dialect) if not part.startswith("[eE]")]
+    # What stands before the quote was taken as an ordinary letter already.
+    quoted = [part.replace("[nN]?[qQ]'", "(?<=[qQ])'", 1) for part in quoted]
     if not dialect.backslash:
         quoted.insert(0, r"(?<=[eE])'(?:[^'\\]++|\\.|'')*+'" if dialect.dollar_quotes else quoted[0])
     parts = [plain, *quoted, *comments, newline, dollar, rf"(?!{end})[^\n$]"]

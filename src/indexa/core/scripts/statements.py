@@ -17,9 +17,9 @@ _MODIFIERS = frozenset(
         "OR REPLACE TEMP TEMPORARY GLOBAL LOCAL UNLOGGED EXTERNAL FOREIGN VIRTUAL MATERIALIZED UNIQUE CLUSTERED "
         "NONCLUSTERED BITMAP FULLTEXT SPATIAL COLUMN ROW MULTISET SET VOLATILE HYBRID DYNAMIC TRANSIENT ICEBERG "
         "RAW STANDARD FORCE NOFORCE NO EDITIONABLE NONEDITIONABLE ALGORITHM DEFINER SQL SECURITY INVOKER "
-        "DEFINER_ IMMUTABLE PRIVATE SHARDED DUPLICATED BLOCKCHAIN SECURE RECURSIVE COLUMNSTORE AGGREGATE_ "
-        "CONSTRAINT PUBLIC TRUSTED PROCEDURAL ASCENDING DESCENDING ASC DESC HASH OPERATIONAL DELTA SNAPSHOT_ "
-        "MULTIVALUE JSON PRIMARY XML CONTEXT VECTOR TYPE_ ONLINE OFFLINE IGNORE EVENT_ SUMMARY ALTER MEMORY "
+        "DEFINER_ IMMUTABLE PRIVATE SHARDED DUPLICATED BLOCKCHAIN SECURE RECURSIVE COLUMNSTORE "
+        "CONSTRAINT PUBLIC TRUSTED PROCEDURAL ASCENDING DESCENDING ASC DESC HASH OPERATIONAL DELTA "
+        "MULTIVALUE JSON PRIMARY XML CONTEXT VECTOR ONLINE OFFLINE IGNORE SUMMARY ALTER MEMORY "
         "BASE WEB READABLE WRITABLE"
     ).split()
 )
@@ -61,7 +61,7 @@ def _create(cursor: Cursor, script: Script) -> None:
         objects.create_schema(cursor, script)
     elif kind == "TYPE":
         if cursor.take("BODY"):
-            objects.create_routine(cursor, script, "PACKAGE", whole=cursor.statement.text)
+            script.note("left out", "type bodies", "A model holds the members of a type, not what its methods do.")
         else:
             objects.create_type(cursor, script)
     elif kind == "DOMAIN":
@@ -118,8 +118,8 @@ _KINDS_NOT_HELD = {
     "TAG": "tags", "NETWORK": "policies", "MASKING": "policies", "FULLTEXT": "text search", "SECRET": "keys", "LIBRARY": "libraries",
     "TRANSFORM": "casts", "METHOD": "methods", "CREDENTIAL": "keys", "MESSAGE": "services", "QUEUE": "services", "CONTRACT": "services",
     "RESOURCE": "storage", "WORKLOAD": "storage", "MASTER": "keys", "SHADOW": "storage", "FILTER": "filters", "DIMENSION": "dimensions",
-    "CONTEXT": "contexts", "ROLLBACK": "storage", "SPFILE": "storage", "JAVA": "libraries", "OUTLINE": "statistics", "SNAPSHOT_LOG": "logs",
-    "LOG": "logs", "SHARE": "shares", "FUNCTION_": "functions", "AUTHORIZATION": "roles and users", "SYMMETRIC": "keys",
+    "CONTEXT": "contexts", "ROLLBACK": "storage", "SPFILE": "storage", "JAVA": "libraries", "OUTLINE": "statistics",
+    "LOG": "logs", "SHARE": "shares", "AUTHORIZATION": "roles and users", "SYMMETRIC": "keys",
 }  # fmt: skip
 
 
@@ -309,8 +309,14 @@ def _select(cursor: Cursor, script: Script) -> None:
                 "left out",
                 "tables",
                 "SELECT INTO makes it as the script runs; its columns are not known.",
-                cursor.raw[at + 1],
+                cursor.tight_text(at + 1, cursor.up.index("FROM")),
             )
+
+
+def _anonymous(cursor: Cursor, script: Script) -> None:
+    """Name what a block that is run at once would make: it is not run here."""
+    statement = cursor.statement
+    objects.name_dynamic(script, statement.text, f"line {statement.line_of(0)}")
 
 
 def _execute(cursor: Cursor, script: Script) -> None:
@@ -373,6 +379,9 @@ def _comment(cursor: Cursor, script: Script) -> None:
 Handler: TypeAlias = Callable[[Cursor, Script], None]
 HANDLERS: dict[str, Handler] = {
     "CREATE": _create,
+    "BEGIN": _anonymous,
+    "DECLARE": _anonymous,
+    "DO": _anonymous,
     "RECREATE": _create,
     "ALTER": _alter,
     "DROP": _drop,

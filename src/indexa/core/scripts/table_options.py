@@ -114,9 +114,8 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
         if word == "AS":
             cursor.i += 1
         query = cursor.text(cursor.i, cursor.end)
-        if not draft.columns or word == "AS":
-            draft.declared = tuple(column.name for column in table.columns)
-            draft.query = query.rstrip(";")
+        draft.declared = tuple(column.name for column in table.columns)
+        draft.query = query.rstrip(";")
         cursor.i = cursor.end
     elif word in (",",):
         cursor.i += 1

@@ -9,7 +9,7 @@ from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_body import copy_columns, read_columns
-from indexa.core.scripts.table_options import placing
+from indexa.core.scripts.table_options import after_body, placing
 
 
 def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft | None:

@@ -34,6 +34,10 @@ def strings(dialect: Dialect) -> list[str]:
     patterns = [escaped if dialect.backslash else r"'(?:[^']++|'')*+'"]
     if not dialect.backslash:
         patterns.insert(0, "[eE]" + escaped)
+    if dialect.q_quotes:
+        pairs = ("[]", "{}", "()", "<>", "!!", "||")
+        closed = [rf"\{a}[^\{b}]*+(?:\{b}(?!')[^\{b}]*+)*+\{b}" for a, b in pairs]
+        patterns.insert(0, "[nN]?[qQ]'(?:" + "|".join(closed) + ")'")
     if '"' in dialect.identifier_quotes or dialect.double_quoted_strings:
         inside = r'"(?:[^"\\]++|\\.|"")*+"' if dialect.double_quoted_strings else r'"(?:[^"]++|"")*+"'
         patterns.append(inside)
@@ -56,8 +60,8 @@ def token_pattern(dialect: Dialect) -> re.Pattern[str]:
         [
             r"(?:[^\W\d]|[@#])[\w$#@]*+(?!')",
             r"[(),;]",
-            r"[xXbBnN]'(?:[^']++|'')*+'",
             *quoted,
+            r"[xXbBnN]'(?:[^']++|'')*+'",
             *dollar,
             r"[^\W\d]\w*+",
             r"\d[\w.]*+",

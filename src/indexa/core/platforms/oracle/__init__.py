@@ -33,6 +33,7 @@ DIALECT = Dialect(
     fold="upper",
     case_matters=True,
     bodies="slash",
+    q_quotes=True,
     identity_default="always",
     commands=r"(?:PROMPT|SPOOL|REM|REMARK|WHENEVER|DEFINE|UNDEFINE|ACCEPT|EXIT|QUIT|CONNECT|CONN|START|COLUMN|VARIABLE|SHOW|PAUSE|HOST|TTITLE|"
     r"CLEAR|EXECUTE|EXEC)\b|@@?\s*[\w./\\$&]|!|SET\s+(?:DEFINE|ECHO|FEEDBACK|SERVEROUTPUT|PAGESIZE|PAGES|LINESIZE|LINES|VERIFY|HEADING|TERMOUT|"
