@@ -54,6 +54,10 @@ def follow(text: str) -> Callable[[Browser], None]:
     return lambda browser: browser.find_element(By.LINK_TEXT, text).click()
 
 
+def typed(field: str, text: str) -> Callable[[Browser], None]:
+    return lambda browser: browser.find_element(By.ID, field).send_keys(text)
+
+
 def press(keys: str) -> Callable[[Browser], None]:
     return lambda browser: browser.switch_to.active_element.send_keys(keys)
 
@@ -67,6 +71,10 @@ DARK = script("document.querySelector('[data-theme-switch]').click()")
 VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "desk": ("a/billing/", []),
     "sources": ("a/billing/sources/", [follow("billing")]),
+    "new-source": ("a/works/sources/new/", []),
+    "choosing": ("a/works/sources/", [follow("works live"), script("document.getElementById('include').value = 'wk*'"), typed("include", " st*")]),
+    "script-receipt": ("a/works/sources/", [follow("works"), click(".body > table.list a")]),
+    "remark": ("a/works/dictionary/?q=promisedBy", [script(PICK % 0)]),
     "receipt": ("a/billing/sources/", [follow("billing"), click(".body table.list a")]),
     "dictionary": ("a/billing/dictionary/?q=mtr", [script(PICK % 9)]),
     "dictionary-dark": ("a/billing/dictionary/?q=mtr", [DARK, script(PICK % 9)]),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import copy
 
 from indexa.core.errors import CoreError
-from indexa.core.model import Key
+from indexa.core.model import Column, Key
 from indexa.core.scripts.columns import ColumnReading, expression_end, set_default, type_end
 from indexa.core.scripts.constraints import is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
@@ -338,6 +338,9 @@ def _drop_named(script: Script, draft: Draft, wanted: str) -> None:
         table.foreign_keys.remove(ref.key)
 
 
+_NEXT_ACTION = frozenset({"ADD", "DROP", "ALTER"})
+
+
 def _alter(cursor: Cursor, script: Script, draft: Draft) -> None:
     if cursor.now in ("CONSTRAINT", "INDEX", "CHECK", "KEY") and cursor.is_name(cursor.i + 1):
         cursor.skip_element()
@@ -352,6 +355,11 @@ def _alter(cursor: Cursor, script: Script, draft: Draft) -> None:
     if cursor.take("TO"):
         script.rename_column(draft, column.name, cursor.name())
         return
+    _alter_column(cursor, script, draft, column)
+
+
+def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) -> None:
+    """Carry out what is said of one column, word by word."""
     while cursor.now not in (",", "", ";"):
         if cursor.take("SET", "NOT", "NULL") or cursor.take("NOT", "NULL"):
             column.nullable = False
@@ -381,8 +389,10 @@ def _alter(cursor: Cursor, script: Script, draft: Draft) -> None:
                 cursor.skip_group()
             if script.dialect.names_constraints == "postgresql":
                 identity_sequence(script, draft, column, cursor, start)
-        elif cursor.take("COMMENT"):
+        elif cursor.take("COMMENT") or cursor.take("SET", "COMMENT"):
             column.comment = cursor.label()
+        elif cursor.now in _NEXT_ACTION and cursor.ahead(1) in ("COLUMN", "CONSTRAINT", "PRIMARY", "FOREIGN", "UNIQUE"):
+            return  # the next action, without a comma between
         elif cursor.take("SET", "OPTIONS"):
             end = cursor.after_group(cursor.i)
             for place in range(cursor.i, end):
@@ -446,6 +456,9 @@ def _modify_one(cursor: Cursor, script: Script, draft: Draft, *, change: bool, k
     column = script.column(draft, old)
     if column is None:
         raise NotUnderstoodError(f"there is no column {old}", cursor.i - 1)
+    if cursor.now in ("SET", "DROP", "UNSET", "COMMENT") and keeps:
+        _alter_column(cursor, script, draft, column)
+        return
     if not change:
         cursor.i -= 1
     reading = ColumnReading(cursor, draft, script)

@@ -57,7 +57,7 @@ _QUIET = frozenset(
 _WITH_ARGUMENT = frozenset(
     ["ENCODE", "STORAGE", "COMPRESSION", "FORMAT", "TITLE", "COLUMN_FORMAT", "SRID", "TAG", "POLICY", "FILLFACTOR"]
 )
-_ENDS_COLUMN = frozenset({",", ")", "", ";", "AFTER", "FIRST"})
+_ENDS_COLUMN = frozenset({",", ")", "", ";", "AFTER", "FIRST", "ADD", "ALTER", "DROP"})
 
 Handler: TypeAlias = Callable[["ColumnReading"], None]
 

@@ -48,7 +48,8 @@ _TABLE_LIKE = frozenset({"TABLE", "VIEW", "FOREIGN", "MATERIALIZED", "PARTITIONE
 
 def comment_on(cursor: Cursor, script: Script) -> None:
     """Read what follows COMMENT ON."""
-    cursor.take("IF", "EXISTS")
+    if cursor.take("IF", "EXISTS"):
+        cursor.take("ON")
     kind = cursor.now
     if kind in _TABLE_LIKE or kind in (
         "COLUMN",
@@ -108,6 +109,8 @@ def comment_on(cursor: Cursor, script: Script) -> None:
     if not cursor.take("IS") and not cursor.take("AS") and not cursor.is_string():
         raise NotUnderstoodError("IS was expected", cursor.i)
     said = _said(cursor)
+    if kind == "TABLE" and len(path) == 3 and not script.find(path[-2], path[-1]) and script.find(path[0], path[1]):
+        kind = "COLUMN"  # a platform that lets the kind be left out
     if kind == "COLUMN":
         draft = _draft(cursor, script, path[:-1])
         column = script.column(draft, path[-1])

@@ -33,6 +33,13 @@ def is_constraint(cursor: Cursor, script: Script) -> bool:
         return then in ("USING", "(")
     if word in ("FULLTEXT", "SPATIAL", "VECTOR"):
         return then in ("KEY", "INDEX", "(") or cursor.ahead(2) == "("
+    if (
+        word == "INDEX"
+        and cursor.ahead(2) == "("
+        and cursor.is_name(cursor.i + 3)
+        and not script.dialect.any_type_words
+    ):
+        return True
     if word in ("KEY", "INDEX") and script.dialect.inline_indexes:
         if then == "USING":
             return True

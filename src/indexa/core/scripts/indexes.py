@@ -152,6 +152,8 @@ def _tail(cursor: Cursor, script: Script, draft: Draft, index: Index) -> None:
                 else:
                     cursor.i += 1
             index.predicate = cursor.text(start, cursor.i)
+        elif cursor.take("USING", "STOGROUP"):
+            cursor.i += 1
         elif cursor.take_any(("USING", "TYPE")):
             index.method = cursor.name().lower()
         elif cursor.take("COMMENT"):

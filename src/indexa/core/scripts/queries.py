@@ -11,7 +11,8 @@ from indexa.core.scripts.state import Draft, Script
 _LONGEST_QUERY = 200_000
 _DEEPEST_BRACKETS = 200
 _LOCKING = re.compile(
-    r"^(?:\s*LOCK(?:ING)?\s+(?:TABLE\s+|ROW\s+|DATABASE\s+|VIEW\s+)?(?:[\w.\"]+\s+)?FOR\s+\w+\s+)+", re.I
+    r"^(?:\s*LOCK(?:ING)?\s+(?:TABLE\s+|ROW\s+|DATABASE\s+|VIEW\s+)?(?:[\w.\"]+\s+)??(?:FOR\s+)?(?:ACCESS|READ|WRITE|EXCLUSIVE|SHARE)\s+)+",
+    re.I,
 )
 """What a parallel platform writes before a query to say how its tables are locked."""
 
@@ -34,6 +35,13 @@ def _settle(script: Script, draft: Draft, pending: set[int], under_way: set[int]
         columns = None
         reason = f"Its query could not be parsed; only the columns it declares are known ({type(error).__name__})."
         script.note("adapted", "views" if draft.table.kind in VIEW_KINDS else "tables", reason, draft.table.full_name)
+    if columns is not None and not columns and not draft.declared:
+        script.note(
+            "adapted",
+            "views" if draft.table.kind in VIEW_KINDS else "tables",
+            "Its columns could not be told from its query.",
+            draft.table.full_name,
+        )
     under_way.discard(draft.number)
     pending.discard(draft.number)
     _take(script, draft, columns or [])

@@ -14,7 +14,7 @@ from indexa.core.scripts.tokens import Statement
 
 _MODIFIERS = frozenset(
     (
-        "OR REPLACE TEMP TEMPORARY GLOBAL LOCAL UNLOGGED EXTERNAL FOREIGN VIRTUAL MATERIALIZED UNIQUE CLUSTERED "
+        "OR REPLACE DISTINCT TEMP TEMPORARY GLOBAL LOCAL UNLOGGED EXTERNAL FOREIGN VIRTUAL MATERIALIZED UNIQUE CLUSTERED "
         "NONCLUSTERED BITMAP FULLTEXT SPATIAL COLUMN ROW MULTISET SET VOLATILE HYBRID DYNAMIC TRANSIENT ICEBERG "
         "RAW STANDARD FORCE NOFORCE NO EDITIONABLE NONEDITIONABLE ALGORITHM DEFINER SQL SECURITY INVOKER "
         "DEFINER_ IMMUTABLE PRIVATE SHARDED DUPLICATED BLOCKCHAIN SECURE RECURSIVE COLUMNSTORE "
@@ -229,10 +229,13 @@ def _drop_index(cursor: Cursor, script: Script) -> None:
         path = cursor.path()
         draft = script.find(*cursor.qualified()) if cursor.take("ON") else None
         if draft is None:
-            owner = script.index_owner.get(
-                (key(path[-2] if len(path) > 1 else ""), key(path[-1]))
-            ) or script.index_owner.get(("", key(path[-1])))
-            draft = script.drafts.get(owner) if owner else None
+            schemas = [key(path[-2])] if len(path) > 1 else ["", *map(key, script.search)]
+            owners = [
+                script.index_owner[schema, key(path[-1])]
+                for schema in schemas
+                if (schema, key(path[-1])) in script.index_owner
+            ]
+            draft = script.drafts.get(owners[0]) if owners else None
         if draft:
             gone = key(path[-1])
             draft.table.indexes = [one for one in draft.table.indexes if key(one.name) != gone]

@@ -113,10 +113,15 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
     elif word in ("AS", "SELECT") or (word == "(" and cursor.ahead(1) in ("SELECT", "WITH")):
         if word == "AS":
             cursor.i += 1
-        query = cursor.text(cursor.i, cursor.end)
+        start, end = cursor.i, cursor.end
+        if cursor.now == "(":
+            end = cursor.after_group(start)
+        query = cursor.text(start, end)
         draft.declared = tuple(column.name for column in table.columns)
         draft.query = query.rstrip(";")
-        cursor.i = cursor.end
+        cursor.i = end
+    elif word == "NO" and cursor.ahead(1) == "PRIMARY":
+        cursor.i += 3
     elif word in (",",):
         cursor.i += 1
     else:

@@ -11,6 +11,8 @@ from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_body import copy_columns, read_columns
 from indexa.core.scripts.table_options import after_body, placing
 
+_BEGIN_QUERY = frozenset({"SELECT", "WITH", "VALUES", "TABLE", "FROM", "EXECUTE", "NODE", "EDGE"})
+
 
 def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft | None:
     """Read what follows CREATE ... TABLE. Returns the table, or None where one is there already."""
@@ -39,10 +41,13 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
         draft.query = "partition"
     elif cursor.take("OF"):
         _of_type(cursor, script, draft)
-    elif cursor.take("LIKE") or cursor.take("CLONE"):
+    elif cursor.take("CLONE"):
         copy_columns(cursor, script, draft, {"all"})
-    elif cursor.now == "AS" and cursor.ahead(1) not in ("NODE", "EDGE"):
-        pass
+    elif cursor.take("LIKE"):
+        copy_columns(cursor, script, draft, {"defaults", "identity", "generated", "comments"})
+    elif cursor.now == "AS" and cursor.is_name(cursor.i + 1) and cursor.ahead(1) not in _BEGIN_QUERY:
+        cursor.i += 1
+        copy_columns(cursor, script, draft, {"defaults", "identity"})
     try:
         if cursor.now == "(":
             read_columns(cursor, script, draft)

@@ -35,7 +35,7 @@ def strings(dialect: Dialect) -> list[str]:
     if not dialect.backslash:
         patterns.insert(0, "[eE]" + escaped)
     if dialect.q_quotes:
-        pairs = ("[]", "{}", "()", "<>", "!!", "||")
+        pairs = (("[", "]"), ("{", "}"), ("(", ")"), ("<", ">"), ("!", "!"), ("|", "|"))
         closed = [rf"\{a}[^\{b}]*+(?:\{b}(?!')[^\{b}]*+)*+\{b}" for a, b in pairs]
         patterns.insert(0, "[nN]?[qQ]'(?:" + "|".join(closed) + ")'")
     if '"' in dialect.identifier_quotes or dialect.double_quoted_strings:
