@@ -78,8 +78,7 @@ def fetch(folder: Path, package: str, name: str) -> Path | None:
         subprocess.run(
             ["apt-get", "download", "-q", package],
             cwd=folder,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.PIPE,
+            capture_output=True,
             check=False,
         )
         files = list(folder.glob(f"{package}_*.deb"))
