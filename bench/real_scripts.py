@@ -30,7 +30,7 @@ SCRIPTS = [
     ("ledgersmb", "Pg-database.sql", "postgresql"),
     ("icinga2-ido-pgsql", "schema/pgsql.sql", "postgresql"),
     ("icingadb", "pgsql/schema.sql", "postgresql"),
-    ("pdns-backend-pgsql", "schema.pgsql.sql", "postgresql"),
+    ("pdns-backend-pgsql", "/schema.pgsql.sql", "postgresql"),
     ("roundcube-core", "postgres.initial.sql", "postgresql"),
     ("zabbix-server-mysql", "schema.sql.gz", "mysql"),
     ("cacti", "cacti.sql", "mysql"),

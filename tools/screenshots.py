@@ -74,7 +74,7 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "new-source": ("a/works/sources/new/", []),
     "choosing": ("a/works/sources/", [follow("works live"), script("document.getElementById('include').value = 'wk*'"), typed("include", " st*")]),
     "script-receipt": ("a/works/sources/", [follow("works"), click(".body > table.list a")]),
-    "remark": ("a/works/dictionary/?q=promisedBy", [script(PICK % 0)]),
+    "remark": ("a/works/dictionary/?q=promisedBy", [script(PICK % 1)]),
     "receipt": ("a/billing/sources/", [follow("billing"), click(".body table.list a")]),
     "dictionary": ("a/billing/dictionary/?q=mtr", [script(PICK % 9)]),
     "dictionary-dark": ("a/billing/dictionary/?q=mtr", [DARK, script(PICK % 9)]),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import re
 from typing import Any
 
 from django import forms
@@ -96,6 +97,9 @@ class DatabaseForm(NamedSourceForm):
     def clean(self) -> dict[str, Any]:
         cleaned: dict[str, Any] = super().clean() or self.cleaned_data
         url = cleaned.get("url") or ""
+        if bare := _without_password(url):  # what was typed is shown again if it is refused; a password never is
+            self.data = self.data.copy()
+            self.data["url"] = bare
         cleaned["platform"] = cleaned.get("platform") or "postgresql"
         if cleaned["platform"] == OTHER:
             return self._clean_other(cleaned, url)
@@ -142,6 +146,12 @@ class DatabaseForm(NamedSourceForm):
         cleaned["password"] = str(address.password or "") or cleaned.get("password", "")
         bare = address._replace(password=None).render_as_string(hide_password=False)
         return cleaned | {"database": bare, "host": "", "port": 0, "user": ""}
+
+
+def _without_password(url: str) -> str:
+    """Return the URL without the password in it, "" if there is none in it."""
+    bare = re.sub(r"(://[^:/@]*):[^/]*@", r"\1@", url)
+    return bare if bare != url else ""
 
 
 class SeveralFiles(forms.ClearableFileInput):

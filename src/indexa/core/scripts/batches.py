@@ -7,6 +7,8 @@ from indexa.core.scripts.tokens import Statement
 
 def parts_of_batch(statement: Statement) -> list[tuple[int, int]]:
     """Find the statements of a batch in which no terminator stands between them."""
+    if _STARTS.isdisjoint(statement.up[1:]):
+        return [(0, len(statement.up) - 1)]
     up, before = statement.up, statement.before
     cuts, depth, head_at = [0], 0, 0
     for at in range(1, len(up) - 1):

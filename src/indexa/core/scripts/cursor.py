@@ -113,6 +113,8 @@ class Cursor:
         if not self.is_name():
             raise NotUnderstoodError(f"a name was expected before “{raw[:40]}”", self.i)
         self.i += 1
+        if not self.dialect.fold_quoted and raw[-1] not in raw[1:-1]:
+            return raw[1:-1] if first in "\"`['" else self._folded(raw)
         return self.plain_name(raw)
 
     def path(self) -> list[str]:

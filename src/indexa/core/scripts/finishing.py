@@ -49,6 +49,14 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
     _list_schemas(script, model)
     if choice is not None:
         _narrow(script, model, choice)
+    remarks = sum(bool(column.remark) for table in model.tables for column in table.columns)
+    if remarks:
+        script.note(
+            "adapted",
+            "line comments",
+            "Written beside columns; kept apart, as proposals for their definitions.",
+            count=remarks,
+        )
     data, commands = script.statements.pop("rows of data", 0), script.statements.pop("client commands", 0)
     if data:
         script.note("left out", "statements with data", "A model holds no rows.", count=data)
