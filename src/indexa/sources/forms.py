@@ -98,8 +98,10 @@ class DatabaseForm(NamedSourceForm):
         cleaned: dict[str, Any] = super().clean() or self.cleaned_data
         url = cleaned.get("url") or ""
         if bare := _without_password(url):  # what was typed is shown again if it is refused; a password never is
-            self.data = self.data.copy()
-            self.data["url"] = bare
+            shown: Any = self.data
+            shown = shown.copy()
+            shown["url"] = bare
+            self.data = shown
         cleaned["platform"] = cleaned.get("platform") or "postgresql"
         if cleaned["platform"] == OTHER:
             return self._clean_other(cleaned, url)
