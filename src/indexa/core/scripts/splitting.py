@@ -44,6 +44,7 @@ _ROWS_BEGIN = frozenset(bytes([letter]) for letter in b"IRUDMVLirudmvl")
 _COPY = re.compile(rb"COPY\b.{0,10000}?\bFROM\s+STDIN\b", re.I | re.S)
 _COPY_END = re.compile(rb"^\\\.[ \t\r]*$", re.M)
 _DOLLAR = re.compile(rb"\$(?:[A-Za-z_\x80-\xff][\w\x80-\xff]*)?\$")
+_CONDITION = re.compile(rb"^/\*M?!\d*\s*")
 _MAY_HAVE_BODY = frozenset(
     {
         b"CREATE ",
@@ -202,6 +203,8 @@ class Splitter:
         if bodies == "go" and _TO_GO.match(head):
             found = re.compile(rb"^[ \t]*GO\b[ \t\d]*;?[ \t\r]*(?:--[^\n]*)?$", re.M | re.I).search(self._buffer, at)
             return found.start() if found else len(self._buffer)
+        if head[:2] == b"/*":
+            head = _CONDITION.sub(b"", head)
         if head[:7].upper() not in _MAY_HAVE_BODY and head[:5].upper() not in _MAY_HAVE_BODY:
             return self._body_end(at)
         routine = _ROUTINE.match(head)
