@@ -212,6 +212,7 @@ class DatabaseFormTests(SourceCase):
         )
         assert source is not None, self.response.content.decode()
         self.assertNotIn("narrow login", source.sealed_password)
+        self.assertContains(self.client.get(self.address("choose", source.pk)), "The queries of views (1)")
         intake = self.read(source, schemas=["pages"])
         self.assertEqual((intake.receipt["arrived"]["tables"], intake.receipt["arrived"]["views"]), (1, 1))
         hidden = [note["kind"] for note in intake.receipt["notes"] if note["fate"] == "left out"]

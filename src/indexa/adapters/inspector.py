@@ -78,6 +78,10 @@ class Inspection:
             found.append(SchemaCount(schema or "", counts))
         return found
 
+    def limits(self) -> list[str]:
+        """Say what can't be seen this way, whatever the rights."""
+        return [f"{', '.join(UNSEEN).capitalize()}: the general reader does not see them."]
+
     def _views(self, schema: str | None) -> list[str]:
         try:
             return list(self._inspector.get_view_names(schema))

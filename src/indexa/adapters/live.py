@@ -29,6 +29,9 @@ class Reading(Protocol):
     def count(self) -> list[SchemaCount]:
         """Count what each schema holds."""
 
+    def limits(self) -> list[str]:
+        """Say what the login's rights will keep from being read."""
+
     def table_names(self, choice: Choice) -> list[tuple[str, str, bool]]:
         """List what the choice takes."""
 
@@ -50,6 +53,10 @@ class PlatformReading:
     def count(self) -> list[SchemaCount]:
         """Count what each schema holds."""
         return self._platform.count(self._session)
+
+    def limits(self) -> list[str]:
+        """Say what the login's rights will keep from being read."""
+        return self._platform.limits(self._session)
 
     def table_names(self, choice: Choice) -> list[tuple[str, str, bool]]:
         """List what the choice takes."""

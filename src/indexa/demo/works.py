@@ -35,13 +35,13 @@ def make_sources(area: Area, person: Person) -> list[Job]:
 
 
 def _start(source: Source, person: Person) -> Job:
-    found = sources.look(source) or []
+    seen = sources.look(source)
     kinds = list(platforms.get(source.platform).kinds)
     return Job.objects.create(
         area=source.area,
         kind="intake",
         title=f"Reading {source.name}",
-        arguments={"source": _chosen(source, [schema.schema for schema in found], kinds)},
+        arguments={"source": _chosen(source, [schema.schema for schema in seen.schemas] if seen else [], kinds)},
         started_by=person,
     )
 

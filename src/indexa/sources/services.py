@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import NamedTuple
 from urllib.parse import urlsplit
 
 from django.conf import settings
@@ -72,7 +73,14 @@ def _password(source: Source, password: str | None) -> str:
         raise SourceError("seal", str(error), "Save the source with its password once more.") from None
 
 
-def look(source: Source, password: str | None = None) -> list[SchemaCount] | None:
+class Look(NamedTuple):
+    """What a source holds, and what the login's rights will keep from being read."""
+
+    schemas: list[SchemaCount]
+    limits: list[str]
+
+
+def look(source: Source, password: str | None = None) -> Look | None:
     """Look what a source holds, and remember the names if it is saved. None: too large to look into before it is read."""
     if (
         source.kind in (Source.Kind.SCRIPT, Source.Kind.KIT)
@@ -80,12 +88,12 @@ def look(source: Source, password: str | None = None) -> list[SchemaCount] | Non
     ):
         return None
     with reading(source, password) as opened:
-        found = opened.count()
+        found, limits = opened.count(), opened.limits()
         if source.pk:
             everything = Choice(tuple(schema.schema for schema in found))
             source.inventory = opened.table_names(everything)[:_MOST_NAMES]
             source.save(update_fields=["inventory"])
-    return found
+    return Look(found, limits)
 
 
 def chosen_names(source: Source, choice: Choice) -> list[tuple[str, str, bool]]:

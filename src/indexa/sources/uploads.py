@@ -47,6 +47,10 @@ class UploadReading:
         self._source = source
         self._whole: Model | None = None
 
+    def limits(self) -> list[str]:
+        """Nothing is kept from a reader of a file."""
+        return []
+
     def _look(self) -> Model:
         if self._whole is None:
             self._whole = self.read(Choice(), lambda *_: None, "")[0]

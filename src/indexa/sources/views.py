@@ -111,9 +111,10 @@ def choose(request: AreaRequest, pk: int) -> HttpResponse:
     """The fragment that looks into the source and offers what to read; posting it starts the reading."""
     source = get_object_or_404(Source.objects.select_related("model"), pk=pk, area=request.area)
     try:
-        found = services.look(source)
+        seen = services.look(source)
     except SourceError as error:
         return render(request, "sources/_failure.html", {"failure": error, "source": source})
+    found = seen.schemas if seen else None
     wanted = request.GET.get("preset", "")
     preset = (
         Preset.objects.filter(area=request.area, pk=int(wanted)).first()
@@ -137,6 +138,7 @@ def choose(request: AreaRequest, pk: int) -> HttpResponse:
         "source": source,
         "form": form,
         "found": found,
+        "limits": seen.limits if seen else [],
         "rows": _rows(found or [], set(form["schemas"].value() or []), kinds),
         "kinds": kinds,
         "chosen_kinds": form["kinds"].value() or [],

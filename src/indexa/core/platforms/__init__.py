@@ -68,6 +68,11 @@ class Platform(msgspec.Struct, kw_only=True):
         """Count what each schema holds."""
         raise NotLiveError(self.label)
 
+    def limits(self, session: Session) -> list[str]:
+        """Say, in sentences, what the login's rights will keep from being read. Nothing where that can't be told before."""
+        del session
+        return []
+
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
         raise NotLiveError(self.label)

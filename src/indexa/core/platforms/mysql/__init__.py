@@ -25,6 +25,18 @@ class MySQL(Platform):
                 counts[kind] = counts.get(kind, 0) + int(number)
         return [SchemaCount(schema, counts) for schema, counts in found.items()]
 
+    def limits(self, session: Session) -> list[str]:
+        """Say which texts the login may not see: views need SHOW VIEW, routines their definer's rights."""
+        ((views, routines),) = session.fetch(queries.HIDDEN, {})
+        said = []
+        if views:
+            said.append(
+                f"The queries of views ({views:,}): the login has no SHOW VIEW on them. Their columns will be read."
+            )
+        if routines:
+            said.append(f"The bodies of routines ({routines:,}): the login may only see their names and parameters.")
+        return said
+
     def table_names(self, session: Session, choice: Choice) -> list[tuple[str, str, bool]]:
         """List schema, name and whether it is a view, of what the choice takes."""
         rows = session.fetch(queries.TABLE_NAMES, {"schemas": tuple(choice.schemas) or ("",)})

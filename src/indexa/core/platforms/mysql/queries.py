@@ -70,6 +70,10 @@ EVENTS = """
 select event_schema, event_name, event_definition, event_comment from information_schema.events
 where event_schema in %(schemas)s order by 1, 2"""
 
+HIDDEN = f"""
+select (select count(*) from information_schema.views where table_schema not in {_SYSTEM} and coalesce(view_definition, '') = ''),
+       (select count(*) from information_schema.routines where routine_schema not in {_SYSTEM} and routine_definition is null)"""
+
 SEQUENCE = "select start_value, increment, minimum_value, maximum_value, cache_size, cycle_option from {name}"
 
 SERVER = "select version()"
