@@ -132,6 +132,8 @@ class PlatformTests(TestCase):
                 ranked = propose(sample_of((CASES / f"{name}.sql").read_bytes()))
                 self.assertEqual(ranked[0][0], name, ranked[:3])
         self.assertEqual(propose("nothing that is SQL"), [])
+        plain = "create table t (gen_id bigint, at timestamp with time zone, b timestamp without time zone); create type k as enum ('a');"
+        self.assertEqual([name for name, _ in propose(plain)], ["postgresql"])
 
 
 class KitTests(TestCase):

@@ -19,7 +19,7 @@ DIALECT = Dialect(
     canonical_type=canonical_type,
     signs=(
         (r"\bSET TERM\b", 20), (r"\bSET SQL DIALECT\b", 20), (r"\bBLOB SUB_TYPE\b", 10), (r"\bCREATE GENERATOR\b", 10), (r"\bRECREATE\b", 8),
-        (r"\bCOMPUTED BY\b", 8), (r"\bGEN_ID\b", 5), (r"\bRDB\$", 5),
+        (r"\bCOMPUTED BY\b", 8), (r"\bGEN_ID\s*\(", 5), (r"\bRDB\$", 5),
     ),
 )  # fmt: skip
 PLATFORM = Platform(name="firebird", label="Firebird", dialect=DIALECT)

@@ -118,7 +118,8 @@ DIALECT = Dialect(
         (r"^\\(?:connect|restrict|\.|c\b)", 5), (r"\bPostgreSQL database dump\b", 20), (r"\bOWNER TO\b", 4), (r"::\w", 4), (r"\bFROM stdin;", 10),
         (r"\bserial\b|\bbigserial\b", 4), (r"\btimestamptz\b|\bjsonb\b|\bbytea\b", 4), (r"\$\w*\$", 4), (r"\bplpgsql\b", 6),
         (r"\bpg_catalog\b", 5), (r"\bSET search_path\b", 5), (r"\bCREATE EXTENSION\b", 5), (r"\bnextval\('", 4), (r"`", -6),
-        (r"character varying", 2),
+        (r"character varying", 2), (r"\btimestamp with(?:out)? time zone\b", 1), (r"\bCREATE TYPE \S+ AS ENUM\b", 5), (r"\bCREATE DOMAIN\b", 2),
+        (r"\bUSING (?:btree|gin|gist|brin)\b", 5),
     ),
     parser="postgres",
 )  # fmt: skip
