@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import re
+
 from indexa.core.platforms import Platform
 from indexa.core.scripts.dialect import Dialect
 
+_OPTIONS = re.compile(r"\s*\bOPTIONS\s*\([^()]*\)", re.I)
+
 
 def canonical_type(text: str) -> str:
-    """Word a type in capitals, its members in brackets as written."""
+    """Word a type in capitals, its members in brackets as written, without what describes them."""
+    text = _OPTIONS.sub("", text)
     return text if "<" in text else " ".join(text.upper().split())
 
 

@@ -55,7 +55,19 @@ _QUIET = frozenset(
     ).split()
 )
 _WITH_ARGUMENT = frozenset(
-    ["ENCODE", "STORAGE", "COMPRESSION", "FORMAT", "TITLE", "COLUMN_FORMAT", "SRID", "TAG", "POLICY", "FILLFACTOR"]
+    [
+        "IN",
+        "ENCODE",
+        "STORAGE",
+        "COMPRESSION",
+        "FORMAT",
+        "TITLE",
+        "COLUMN_FORMAT",
+        "SRID",
+        "TAG",
+        "POLICY",
+        "FILLFACTOR",
+    ]
 )
 _ENDS_COLUMN = frozenset({",", ")", "", ";", "AFTER", "FIRST", "ADD", "ALTER", "DROP"})
 

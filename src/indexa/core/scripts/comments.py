@@ -66,6 +66,7 @@ def comment_on(cursor: Cursor, script: Script) -> None:
             cursor.i += 1
     elif kind in (
         "DATABASE",
+        "PARAMETER",
         "EXTENSION",
         "ROLE",
         "USER",

@@ -41,7 +41,9 @@ def create_type(cursor: Cursor, script: Script) -> None:
     schema, name = cursor.qualified()
     schema = script.schema_for(schema)
     model = script.model
-    if cursor.take("AS", "ENUM") or cursor.take("ENUM"):
+    if cursor.now == "(":  # a row type
+        model.composites.append(Composite(schema=schema, name=name, fields=_fields(cursor, script)))
+    elif cursor.take("AS", "ENUM") or cursor.take("ENUM"):
         values = _values(cursor)
         model.enums.append(Enum(schema=schema, name=name, values=values))
     elif cursor.take("AS", "RANGE"):

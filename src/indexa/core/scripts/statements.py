@@ -107,6 +107,7 @@ def _extension(cursor: Cursor, script: Script) -> None:
 
 
 _KINDS_NOT_HELD = {
+    "SEARCH": "search indexes",
     "EXTENSION": "extensions", "ROLE": "roles and users", "USER": "roles and users", "DATABASE": "databases", "SYNONYM": "synonyms",
     "TABLESPACE": "storage", "SERVER": "foreign servers", "POLICY": "policies", "RULE": "rules", "OPERATOR": "operators", "CAST": "casts",
     "COLLATION": "collations", "LANGUAGE": "languages", "STATISTICS": "statistics", "PUBLICATION": "publications", "ACCESS": "policies",
@@ -329,6 +330,9 @@ def _execute(cursor: Cursor, script: Script) -> None:
     if any(one.strip('[]"').endswith("SP_RENAME") for one in up[1:4]):
         _sp_rename(cursor, script)
         return
+    if script.dialect.bodies != "go":
+        _anonymous(cursor, script)
+        return
     for at in range(1, min(cursor.end, 8)):
         raw = cursor.raw[at]
         if raw[-1:] == "'" and re.match(r"N?'\s*(?:CREATE|ALTER)\b", raw, re.I):
@@ -363,7 +367,12 @@ def _sp_rename(cursor: Cursor, script: Script) -> None:
 def _rename(cursor: Cursor, script: Script) -> None:
     if cursor.take("TABLE"):
         alter.rename_tables(cursor, script)
-    elif cursor.take_any(("COLUMN", "INDEX", "TABLESPACE")):
+    elif cursor.take("COLUMN"):
+        path = cursor.path()
+        cursor.expect("TO")
+        if len(path) > 1 and (draft := script.find(path[-3] if len(path) > 2 else "", path[-2])):
+            script.rename_column(draft, path[-1], cursor.name())
+    elif cursor.take_any(("INDEX", "TABLESPACE")):
         pass
     elif cursor.is_name():
         alter.rename_tables(cursor, script)

@@ -87,6 +87,10 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
     elif word == "SERVER":
         cursor.i += 1
         table.server = cursor.name()
+    elif word == "WITH" and cursor.ahead(1) == "PARTITION" and cursor.ahead(2) == "COLUMNS":
+        cursor.i += 3
+        if cursor.now == "(":
+            read_columns(cursor, script, draft)
     elif word == "WITH" and cursor.ahead(1) == "(":
         cursor.i += 1
         start = cursor.i + 1

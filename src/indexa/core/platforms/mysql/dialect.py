@@ -63,7 +63,7 @@ def canonical_default(text: str, type_: str) -> str:
     if text.upper() in ("TRUE", "FALSE"):
         return "1" if text.upper() == "TRUE" else "0"
     if text.startswith('"') and text.endswith('"'):
-        text = "'" + text[1:-1].replace("'", "''") + "'"
+        text = "'" + text[1:-1].replace('""', '"').replace("'", "''") + "'"
     inner = text[1:-1]
     if text[:1] == "'" and re.fullmatch(r"-?\d+(\.\d+)?", inner) and type_.split("(")[0].split()[0] in _NUMBERS:
         digits = re.match(r"(?:decimal|double|float)\(\d+,(\d+)\)", type_)

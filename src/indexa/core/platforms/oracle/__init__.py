@@ -41,7 +41,8 @@ DIALECT = Dialect(
     r"TRIM|COLSEP|EMBEDDED|NEWPAGE|NUMFORMAT|NULL|ARRAYSIZE|LONGCHUNKSIZE|UNDERLINE|AUTOTRACE|AUTOPRINT|DEF|SERVEROUT)\b",
     canonical_type=canonical_type,
     signs=(
-        (r"\bVARCHAR2\b", 10), (r"\.NEXTVAL\b", 5), (r"\bNUMBER\s*\(", 5), (r"^/\s*$", 3), (r"\bNOT NULL ENABLE\b", 8), (r"\bTABLESPACE\b", 2), (r"^(?:PROMPT|SPOOL)\b", 8),
+        (r"\bVARCHAR2\b", 10),
+        (r"\.NEXTVAL\b", 5), (r"\bNUMBER\s*\(", 5), (r"^/\s*$", 3), (r"\bNOT NULL ENABLE\b", 8), (r"\bTABLESPACE\b", 2), (r"^(?:PROMPT|SPOOL)\b", 8),
         (r"\bSYSDATE\b", 4), (r"\bCLOB\b", 1), (r"\bPCTFREE\b", 5), (r"\bSEGMENT CREATION\b", 10), (r"\bCREATE OR REPLACE (?:TRIGGER|PACKAGE)\b", 3),
         (r"`", -5), (r"\bENGINE\s*=", -5),
     ),
