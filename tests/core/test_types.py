@@ -3,7 +3,6 @@
 from django.test import SimpleTestCase
 
 from indexa.core import platforms
-from indexa.core.platforms.postgresql.types import family
 from indexa.core.type_families import shorten
 
 
@@ -30,7 +29,7 @@ class TypeTests(SimpleTestCase):
     def test_families(self) -> None:
         for name, wanted in self.families.items():
             with self.subTest(name):
-                self.assertEqual(family(name), wanted)
+                self.assertEqual(platforms.get("postgresql").family(name), wanted)
 
     def test_short_wordings(self) -> None:
         for name, wanted in self.shorter.items():

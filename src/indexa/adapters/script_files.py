@@ -121,7 +121,7 @@ def _script_file(stack: ExitStack, name: str, file: IO[bytes], encoding: str) ->
     start = file.read(4)
     wide = _wide_encoding(start, encoding)
     if wide:
-        file = _recoded(stack, file, wide, name)
+        file = _recoded(stack, file, wide)
         encoding = "utf-8"
     file.seek(0, 2)
     if file.tell() == 0:
@@ -145,7 +145,7 @@ def _wide_encoding(start: bytes, encoding: str) -> str:
     )
 
 
-def _recoded(stack: ExitStack, file: IO[bytes], encoding: str, name: str) -> IO[bytes]:
+def _recoded(stack: ExitStack, file: IO[bytes], encoding: str) -> IO[bytes]:
     target: IO[bytes] = stack.enter_context(tempfile.TemporaryFile())  # noqa: SIM115
     decoder = codecs.getincrementaldecoder(encoding)("replace")
     file.seek(0)
@@ -153,7 +153,6 @@ def _recoded(stack: ExitStack, file: IO[bytes], encoding: str, name: str) -> IO[
         target.write(decoder.decode(chunk).encode())
     target.write(decoder.decode(b"", final=True).encode())
     target.flush()
-    del name
     return target
 
 

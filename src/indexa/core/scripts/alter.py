@@ -133,13 +133,7 @@ def _action(cursor: Cursor, script: Script, draft: Draft) -> None:
 
 
 def _described(cursor: Cursor, draft: Draft) -> None:
-    end = cursor.after_group(cursor.i)
-    for place in range(cursor.i, end):
-        if cursor.up[place] == "DESCRIPTION":
-            cursor.i = place + 2
-            draft.table.comment = cursor.label()
-            break
-    cursor.i = end
+    draft.table.comment = cursor.description_in_group() or draft.table.comment
 
 
 def _add(cursor: Cursor, script: Script, draft: Draft) -> None:
@@ -394,13 +388,7 @@ def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) 
         elif cursor.now in _NEXT_ACTION and cursor.ahead(1) in ("COLUMN", "CONSTRAINT", "PRIMARY", "FOREIGN", "UNIQUE"):
             return  # the next action, without a comma between
         elif cursor.take("SET", "OPTIONS"):
-            end = cursor.after_group(cursor.i)
-            for place in range(cursor.i, end):
-                if cursor.up[place] == "DESCRIPTION":
-                    cursor.i = place + 2
-                    column.comment = cursor.label()
-                    break
-            cursor.i = end
+            column.comment = cursor.description_in_group() or column.comment
         elif cursor.now in ("SET", "ADD", "DROP", "RESTART", "POSITION", "RESET") and not (
             cursor.ahead(1) == "DATA" or cursor.ahead(1) == "TYPE"
         ):

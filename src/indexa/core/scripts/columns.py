@@ -77,12 +77,11 @@ Handler: TypeAlias = Callable[["ColumnReading"], None]
 class ColumnReading:
     """Reads one column from its name on. What it can't make out is noted, and the column stays."""
 
-    __slots__ = ("column", "constraint", "cursor", "draft", "foreign", "implicit", "nullable_said", "script")
+    __slots__ = ("column", "constraint", "cursor", "draft", "foreign", "script")
 
     def __init__(self, cursor: Cursor, draft: Draft, script: Script) -> None:
         self.cursor, self.draft, self.script = cursor, draft, script
         self.constraint = ""
-        self.nullable_said = False
         self.foreign: ForeignKey | None = None
         name = cursor.name()
         self.column = Column(name, 0, "")
@@ -116,7 +115,6 @@ class ColumnReading:
         if serial:
             column.type = serial
             column.nullable = False
-            self.nullable_said = True
             if dialect.names_constraints == "postgresql":
                 serial_sequence(self.script, self.draft, column)
             else:
@@ -241,7 +239,6 @@ def _not(reading: ColumnReading) -> None:
     cursor = reading.cursor
     if cursor.take("NULL"):
         reading.column.nullable = False
-        reading.nullable_said = True
         reading.take_constraint_name()
     elif cursor.take("VALID"):
         if reading.foreign:
@@ -261,7 +258,6 @@ def _not(reading: ColumnReading) -> None:
 
 
 def _null(reading: ColumnReading) -> None:
-    reading.nullable_said = True
     reading.column.nullable = True
 
 
@@ -459,13 +455,7 @@ def _options(reading: ColumnReading) -> None:
     cursor = reading.cursor
     if cursor.now != "(":
         return
-    end = cursor.after_group(cursor.i)
-    for place in range(cursor.i, end):
-        if cursor.up[place] == "DESCRIPTION" and cursor.up[place + 1] == "=":
-            cursor.i = place + 2
-            reading.column.comment = cursor.label()
-            break
-    cursor.i = end
+    reading.column.comment = cursor.description_in_group() or reading.column.comment
 
 
 def _compress(reading: ColumnReading) -> None:

@@ -224,6 +224,17 @@ class Cursor:
         raw = self.raw[self.i]
         return raw[-1:] == "'" or (self.dialect.double_quoted_strings and raw[:1] == '"') or raw[:2] == "$$"
 
+    def description_in_group(self) -> str:
+        """Step over a bracketed list of options and return its description, "" where it has none."""
+        end, said = self.after_group(self.i), ""
+        for place in range(self.i, end):
+            if self.up[place] == "DESCRIPTION" and self.up[place + 1] == "=":
+                self.i = place + 2
+                said = self.label()
+                break
+        self.i = end
+        return said
+
     def label(self) -> str:
         """Read a string, or several in a row joined by a plus or bars, as comments are written."""
         said = self.string()

@@ -215,13 +215,8 @@ def create_view(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
             cursor.take("=")
             table.comment = cursor.label()
         elif cursor.now == "OPTIONS" and cursor.ahead(1) == "(":
-            end = cursor.after_group(cursor.i + 1)
-            for place in range(cursor.i, end):
-                if cursor.up[place] == "DESCRIPTION":
-                    cursor.i = place + 2
-                    table.comment = cursor.label()
-                    break
-            cursor.i = end
+            cursor.i += 1
+            table.comment = cursor.description_in_group() or table.comment
         elif cursor.now == "(":
             cursor.skip_group()
         else:

@@ -14,13 +14,7 @@ _LONGEST = 2000
 
 def remark_columns(statement: Statement, draft: Draft) -> None:
     """Give each column the comment that stands on its line, or on lines of its own right above it."""
-    lines = statement.text.split("\n")
-    starts, at = [], 0
-    for line in lines:
-        starts.append(at)
-        at += len(line) + 1
     key = statement.dialect.key
-    offset = 0
     above: list[str] = []
     last_column: str = ""
     depth = 0
@@ -49,8 +43,6 @@ def remark_columns(statement: Statement, draft: Draft) -> None:
             if depth >= 1:
                 starts_element = False
             above = []
-        offset += len(before) + len(raw)
-    del offset
 
 
 def _bare(raw: str) -> str:

@@ -32,7 +32,6 @@ class Piece(NamedTuple):
 class _Patterns(NamedTuple):
     between: re.Pattern[bytes]
     body: re.Pattern[bytes]
-    terminator: re.Pattern[bytes]
     command: re.Pattern[bytes] | None
 
 
@@ -94,7 +93,7 @@ def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
     block = BLOCK_COMMENT.replace(r"/\*", r"/\*" + opens, 1)
     comments = [*line_comments(dialect), block]
     end = re.escape(delimiter.decode("latin-1"))
-    ends, last_lines = [end], []
+    last_lines = []
     if dialect.bodies == "slash":
         last_lines.append(r"[ \t]*+/[ \t\r]*+(?:\n|\Z)")
     if dialect.bodies == "go":
@@ -113,7 +112,6 @@ def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
     return _Patterns(
         re.compile(("(?:" + "|".join([r"\s++", *comments, end, *lines]) + ")*+").encode("latin-1"), re.M | re.I),
         re.compile(("(?:" + "|".join(parts) + ")*+").encode("latin-1"), re.S | re.I),
-        re.compile("|".join([*ends, *[r"\n" + line for line in last_lines]]).encode("latin-1"), re.I),
         re.compile(f"(?:{dialect.commands})[^\\n]*+".encode("latin-1"), re.I) if dialect.commands else None,
     )
 

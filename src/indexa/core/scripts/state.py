@@ -39,7 +39,6 @@ class Draft(msgspec.Struct):
     """The query that a table or view takes its columns from, once all tables are known."""
     declared: tuple[str, ...] = ()
     """Column names that a view declares for its query's columns."""
-    unnamed_checks: list[str] = msgspec.field(default_factory=list)
     partition_of: tuple[str, str] | None = None
 
     def add(self, column: Column, key: str) -> None:
@@ -71,7 +70,6 @@ class Script:
         self.statements: Counter[str] = Counter()
         self.dropped: dict[tuple[str, str], str] = {}
         self.later_comments: list[tuple[int, str, str]] = []
-        self.found: Counter[str] = Counter()
         self._notes: dict[tuple[Fate, str, str], list[Any]] = {}
         self.types: dict[str, str] = {}
         """Types as written and as the catalog words them, for those that bring nothing else along."""

@@ -176,13 +176,7 @@ def _with_options(cursor: Cursor, start: int, end: int) -> list[str]:
 
 def _options_group(cursor: Cursor, draft: Draft) -> None:
     cursor.i += 1
-    end = cursor.after_group(cursor.i)
-    for place in range(cursor.i, end):
-        if cursor.up[place] == "DESCRIPTION" and cursor.up[place + 1] == "=":
-            cursor.i = place + 2
-            draft.table.comment = cursor.label()
-            break
-    cursor.i = end
+    draft.table.comment = cursor.description_in_group() or draft.table.comment
 
 
 def placing(cursor: Cursor, options: list[str]) -> None:

@@ -11,7 +11,6 @@ from indexa.core.platforms import Platform, Session, Tick
 from indexa.core.platforms.postgresql import queries
 from indexa.core.platforms.postgresql.build import VIEW_RELKINDS, CatalogReading, relkinds
 from indexa.core.platforms.postgresql.dialect import DIALECT
-from indexa.core.platforms.postgresql.types import family
 
 
 class PostgreSQL(Platform):
@@ -39,10 +38,6 @@ class PostgreSQL(Platform):
         """Build the model of what was chosen. Schemas are taken as given: an empty choice reads nothing."""
         with collector_resting():
             return CatalogReading(session, choice, tick).build(name)
-
-    def family(self, type_name: str) -> str:
-        """Sort an exact type into a family."""
-        return family(type_name)
 
 
 PLATFORM = PostgreSQL(name="postgresql", label="PostgreSQL", dialect=DIALECT, has_kit=True)

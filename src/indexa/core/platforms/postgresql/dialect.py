@@ -15,14 +15,6 @@ _ALIASES = {
     "time": "time without time zone", "timetz": "time with time zone", "varbit": "bit varying", "bpchar": "bpchar",
     "float": "double precision",
 }  # fmt: skip
-BUILTIN = frozenset(
-    (
-        "smallint integer bigint numeric real money character text bytea boolean date time timestamp interval "
-        "bit json jsonb xml uuid inet cidr macaddr macaddr8 point line lseg box path polygon circle tsvector "
-        "tsquery oid name regclass regproc regtype pg_lsn txid_snapshot int4range int8range numrange tsrange "
-        "tstzrange daterange double citext hstore ltree bpchar refcursor"
-    ).split()
-)
 _PARTS = re.compile(r"^(?P<base>[^(\[]+)(?:(?P<arguments>\([^)]*\))(?P<rest>[^\[(]*))?(?P<array>(?:\s*\[\d*\])*)$")
 _ARRAY_WORD = re.compile(r"\s+array(?:\s*\[\d*\])?$", re.I)
 
