@@ -12,6 +12,7 @@ from urllib.parse import quote
 
 from indexa.adapters.address import Address
 from indexa.adapters.errors import SourceError
+from indexa.core.platforms import RefusedError
 
 READING_SECONDS = 300
 
@@ -88,8 +89,30 @@ class SQLiteReading:
         self._connection.execute("begin")
 
     def fetch(self, query: str, parameters: Mapping[str, Any]) -> Iterable[tuple[Any, ...]]:
-        """Run a query and return its rows."""
-        return self._connection.execute(query, dict(parameters)).fetchall()
+        """Run a query and return its rows. Raises RefusedError where a definition needs what is not here."""
+        try:
+            return self._connection.execute(query, dict(parameters)).fetchall()
+        except sqlite3.OperationalError as error:
+            if str(error).startswith(_DEFINITION_FAULTS):
+                raise RefusedError(str(error)) from None
+            raise
+
+
+_DEFINITION_FAULTS = (
+    "no such function",
+    "no such module",
+    "no such table",
+    "no such column",
+    "no such collation",
+    "unsafe use of",
+    "error in view",
+    "unknown tokenizer",
+    "vtable constructor failed",
+    "view ",
+    "expected ",
+    "no such tokenizer",
+    "wrong number of arguments",
+)
 
 
 @contextmanager

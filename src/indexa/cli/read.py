@@ -149,13 +149,13 @@ def _read_kit(given: argparse.Namespace, name: str, path: Path, choice: Choice) 
 def _read_scripts(given: argparse.Namespace, paths: list[tuple[str, Path]], choice: Choice) -> tuple[Model, Receipt]:
     from indexa.adapters.script_files import open_scripts
     from indexa.core import platforms
-    from indexa.core.scripts.proposal import propose, sample_of
+    from indexa.core.scripts.proposal import propose_for
     from indexa.core.scripts.reader import read_scripts
 
     with open_scripts(paths, given.encoding) as files:
         dialect = given.dialect
         if not dialect:
-            proposed = propose("\n".join(sample_of(file.content[:2_000_000]) for file in files[:20]))
+            proposed = propose_for(files)
             dialect = proposed[0][0] if proposed else "postgresql"
             if not given.quiet:
                 said = "read as" if proposed else "nothing shows the dialect; read as"

@@ -17,7 +17,7 @@ from indexa.core.intake.kit import read_kit
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import VIEW_KINDS, Model
 from indexa.core.platforms import Tick
-from indexa.core.scripts.proposal import propose, sample_of
+from indexa.core.scripts.proposal import propose_for
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 from indexa.sources.models import Source
 
@@ -111,7 +111,7 @@ class ScriptReading(UploadReading):
 
     def proposed(self) -> list[tuple[str, int]]:
         """Rank the dialects by what the text shows."""
-        return propose("\n".join(sample_of(file.content[:2_000_000]) for file in self._files[:20]))
+        return propose_for(self._files)
 
 
 class KitReading(UploadReading):

@@ -40,6 +40,12 @@ class UnknownPlatformError(CoreError):
         super().__init__(f"There is no platform {name!r}. Known: {', '.join(known)}.")
 
 
+class RefusedError(CoreError):
+    """The source would not run a query of its own catalog; the message is what it said."""
+
+    code = "platform.refused"
+
+
 class NotLiveError(CoreError):
     """A platform that is read from scripts only was asked to read a live database."""
 

@@ -25,6 +25,7 @@ DIALECT = Dialect(
     hash_comments=True,
     dotted_quotes=True,
     canonical_type=canonical_type,
+    nicknames=("bigquery", "bq"),
     signs=(
         (r"\bINT64\b|\bFLOAT64\b", 15), (r"\bSTRING\b", 3), (r"\bOPTIONS\s*\(", 10), (r"\bSTRUCT<|\bARRAY<", 10), (r"`[\w-]+\.\w+\.\w+`", 15),
         (r"\bNOT ENFORCED\b", 5), (r"\bPARTITION BY (?:DATE|TIMESTAMP_TRUNC)\b", 5), (r"\bENGINE\s*=", -10),

@@ -17,6 +17,7 @@ DIALECT = Dialect(
     case_matters=True,
     commands=r"SET\s+(?:TERM|SQL\s+DIALECT|NAMES|AUTODDL|STAT|ECHO|BAIL)\b|CONNECT\b|INPUT\b|OUTPUT\b|IN\s|SHOW\b|EXIT\b|QUIT\b",
     canonical_type=canonical_type,
+    nicknames=("firebird", "interbase", "fdb"),
     signs=(
         (r"\bSET TERM\b", 20), (r"\bSET SQL DIALECT\b", 20), (r"\bBLOB SUB_TYPE\b", 10), (r"\bCREATE GENERATOR\b", 10), (r"\bRECREATE\b", 8),
         (r"\bCOMPUTED BY\b", 8), (r"\bGEN_ID\s*\(", 5), (r"\bRDB\$", 5),

@@ -18,6 +18,7 @@ DIALECT = Dialect(
     bodies="end",
     identity_types=frozenset({"serial", "serial8", "bigserial"}),
     canonical_type=canonical_type,
+    nicknames=("informix",),
     signs=(
         (r"\bLVARCHAR\b", 10), (r"\bEXTENT SIZE\b", 20), (r"\bLOCK MODE (?:ROW|PAGE)\b", 20), (r"\bDATETIME YEAR TO\b", 20), (r"\bSERIAL8\b", 5),
         (r"\"informix\"\.", 20), (r"\bEND PROCEDURE\b", 5), (r"^\{", 3),

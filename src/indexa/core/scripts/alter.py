@@ -8,7 +8,7 @@ from indexa.core.errors import CoreError
 from indexa.core.model import Column, Key
 from indexa.core.scripts.columns import ColumnReading, expression_end, set_default, type_end
 from indexa.core.scripts.constraints import is_constraint, table_constraint
-from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
+from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, worded
 from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.sequences import identity_sequence
@@ -38,7 +38,7 @@ def alter_table(cursor: Cursor, script: Script) -> None:
     if draft is None:
         if not only_if_there and cursor.now not in _SILENT:
             full = f"{schema}.{name}" if schema else name
-            words = cursor.text(cursor.i, min(cursor.i + 6, cursor.end))
+            words = cursor.spaced_text(cursor.i, min(cursor.i + 6, cursor.end))
             place = f"{full}, line {cursor.statement.line_of(start)}"
             script.note("left out", "statements", f"It changes a table that is not in the script: {words[:60]}", place)
         return
@@ -49,7 +49,7 @@ def alter_table(cursor: Cursor, script: Script) -> None:
         try:
             _action(cursor, script, draft)
         except (CoreError, IndexError) as error:
-            _lost(cursor, script, draft, at, str(error))
+            _lost(cursor, script, draft, at, error)
         if cursor.i == at:
             cursor.i += 1
         cursor.take(",")
@@ -57,15 +57,15 @@ def alter_table(cursor: Cursor, script: Script) -> None:
             return
 
 
-def _lost(cursor: Cursor, script: Script, draft: Draft, at: int, why: str) -> None:
+def _lost(cursor: Cursor, script: Script, draft: Draft, at: int, error: Exception) -> None:
     cursor.i = at + 1
     try:
         cursor.skip_element()
     except NotUnderstoodError:
         cursor.i = cursor.end
-    words = cursor.text(at, cursor.i)[:60]
+    words = cursor.spaced_text(at, cursor.i)[:60]
     place = f"{draft.table.full_name}, line {cursor.statement.line_of(at)}"
-    script.note("left out", "clauses", f"Not understood ({why}): {words}", place)
+    script.note("left out", "clauses", f"{worded(error)}: {words}", place)
 
 
 def _action(cursor: Cursor, script: Script, draft: Draft) -> None:
@@ -195,7 +195,7 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
         return
     reading = ColumnReading(cursor, draft, script)
     if script.column(draft, reading.column.name):
-        raise NotUnderstoodError(f"the column {reading.column.name} is there already", cursor.i - 1)
+        raise MisfitError(f"the column {reading.column.name} is there already", cursor.i - 1)
     column = reading.read()
     for child in script.children(draft.table.full_name):
         if not script.column(child, column.name):
@@ -231,7 +231,7 @@ def _using_index(cursor: Cursor, script: Script, draft: Draft) -> bool:
             else:
                 draft.table.unique.append(key)
             return True
-    raise NotUnderstoodError("the index it takes over is not in the script", cursor.i - 1)
+    raise MisfitError("the index it takes over is not in the script", cursor.i - 1)
 
 
 def _add_default(cursor: Cursor, script: Script, draft: Draft) -> None:
@@ -245,7 +245,7 @@ def _add_default(cursor: Cursor, script: Script, draft: Draft) -> None:
     name = cursor.name()
     column = script.column(draft, name)
     if column is None:
-        raise NotUnderstoodError(f"there is no column {name}", cursor.i - 1)
+        raise MisfitError(f"there is no column {name}", cursor.i - 1)
     set_default(script, column, text)
     cursor.take("WITH", "VALUES")
 
@@ -315,7 +315,7 @@ def _drop_column(cursor: Cursor, script: Script, draft: Draft) -> None:
     cursor.take("CONSTRAINTS")
     cursor.take("RESTRICT")
     if not script.drop_column(draft, name) and not missing_is_fine:
-        raise NotUnderstoodError(f"there is no column {name}", cursor.i - 1)
+        raise MisfitError(f"there is no column {name}", cursor.i - 1)
 
 
 def _drop_named(script: Script, draft: Draft, wanted: str) -> None:
@@ -345,7 +345,7 @@ def _alter(cursor: Cursor, script: Script, draft: Draft) -> None:
     name = cursor.name()
     column = script.column(draft, name)
     if column is None:
-        raise NotUnderstoodError(f"there is no column {name}", cursor.i - 1)
+        raise MisfitError(f"there is no column {name}", cursor.i - 1)
     if cursor.take("TO"):
         script.rename_column(draft, column.name, cursor.name())
         return
@@ -443,7 +443,7 @@ def _modify_one(cursor: Cursor, script: Script, draft: Draft, *, change: bool, k
     old = cursor.name()
     column = script.column(draft, old)
     if column is None:
-        raise NotUnderstoodError(f"there is no column {old}", cursor.i - 1)
+        raise MisfitError(f"there is no column {old}", cursor.i - 1)
     if cursor.now in ("SET", "DROP", "UNSET", "COMMENT") and keeps:
         _alter_column(cursor, script, draft, column)
         return
@@ -484,7 +484,7 @@ def _rename(cursor: Cursor, script: Script, draft: Draft) -> None:
         old = cursor.name()
         cursor.expect("TO")
         if not script.rename_column(draft, old, cursor.name()):
-            raise NotUnderstoodError(f"there is no column {old}", cursor.i - 1)
+            raise MisfitError(f"there is no column {old}", cursor.i - 1)
 
 
 def rename_part(script: Script, draft: Draft, old: str, new: str) -> None:
@@ -501,7 +501,7 @@ def _attach(cursor: Cursor, script: Script, draft: Draft) -> None:
     start = cursor.i
     cursor.i = cursor.end
     if part is None:
-        raise NotUnderstoodError("the partition is not in the script", start)
+        raise MisfitError("the partition is not in the script", start)
     part.partition_of = (draft.table.schema, draft.table.name)
     become_partition(script, part, draft.table.schema, draft.table.name, cursor.text(start, cursor.end).rstrip("; \n"))
 

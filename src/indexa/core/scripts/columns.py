@@ -7,6 +7,7 @@ from sys import intern
 from typing import TypeAlias
 
 from indexa.core.model import Column, ForeignKey, Key
+from indexa.core.scripts.constraints import columns_of, make_mandatory
 from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.keys import check, key_tail, references
 from indexa.core.scripts.sequences import identity_sequence, serial_sequence
@@ -157,7 +158,7 @@ class ColumnReading:
                     cursor.skip_group()
                 else:
                     cursor.i += 1
-            words = cursor.text(start, cursor.i)[:60]
+            words = cursor.spaced_text(start, cursor.i)[:60]
             self.script.note(
                 "adapted",
                 "columns",
@@ -192,7 +193,7 @@ def type_end(cursor: Cursor) -> int:
             return at
         if token == "WITH" and up[at + 1] not in _TIME_WORDS:
             return at
-        if (token == "CHARACTER" and up[at + 1] == "SET") or (token == "FOR" and up[at + 2] != "DATA"):
+        if (token in ("CHARACTER", "CHAR") and up[at + 1] == "SET") or (token == "FOR" and up[at + 2] != "DATA"):
             return at
         if token == "SET" or (token in ("AFTER", "FIRST") and up[at + 1] != "TO"):
             return at
@@ -223,7 +224,7 @@ def expression_end(cursor: Cursor) -> int:
             return at
         if not first and (
             (token == "WITH" and up[at + 1] not in _TIME_WORDS and up[at + 1] != "LOCAL")
-            or (token == "CHARACTER" and up[at - 1] not in ("::", "AS") and up[at + 1] == "SET")
+            or (token in ("CHARACTER", "CHAR") and up[at - 1] not in ("::", "AS") and up[at + 1] == "SET")
             or (token == "AUTO_INCREMENT")
         ):
             return at
@@ -291,15 +292,15 @@ def set_default(script: Script, column: Column, text: str) -> None:
 def _primary(reading: ColumnReading) -> None:
     reading.cursor.take("KEY")
     table = reading.draft.table
-    table.primary_key = Key(name=reading.take_constraint_name(), columns=(reading.column.name,))
+    table.primary_key = Key(name=reading.take_constraint_name(), columns=_key_columns(reading))
     if not reading.script.dialect.primary_key_may_be_null:
-        reading.column.nullable = False
+        make_mandatory(reading.script, reading.draft, table.primary_key.columns)
     key_tail(reading.cursor, table.primary_key, inline=True)
 
 
 def _unique(reading: ColumnReading) -> None:
     reading.cursor.take("KEY")
-    key = Key(name=reading.take_constraint_name(), columns=(reading.column.name,))
+    key = Key(name=reading.take_constraint_name(), columns=_key_columns(reading))
     if reading.cursor.take("NULLS"):
         key.nulls_distinct = not reading.cursor.take("NOT")
         reading.cursor.take("DISTINCT")
@@ -307,9 +308,28 @@ def _unique(reading: ColumnReading) -> None:
     reading.draft.table.unique.append(key)
 
 
-def _references(reading: ColumnReading) -> None:
+def _key(reading: ColumnReading) -> None:
+    """Read a lone KEY, which stands for PRIMARY KEY where KEY may stand between columns."""
+    if reading.script.dialect.inline_indexes:
+        _primary(reading)
+
+
+def _key_columns(reading: ColumnReading) -> tuple[str, ...]:
+    """Return the column itself, or those in brackets: a key of the table whose comma was forgotten."""
+    cursor = reading.cursor
+    cursor.take_any(("CLUSTERED", "NONCLUSTERED"))
+    if cursor.now == "(" and cursor.is_name(cursor.i + 1):
+        return columns_of(cursor, reading.script, reading.draft)
+    return (reading.column.name,)
+
+
+def _references(reading: ColumnReading, columns: tuple[str, ...] = ()) -> None:
     reading.foreign = references(
-        reading.cursor, reading.script, reading.draft, (reading.column.name,), reading.take_constraint_name()
+        reading.cursor,
+        reading.script,
+        reading.draft,
+        columns or (reading.column.name,),
+        reading.take_constraint_name(),
     )
 
 
@@ -319,7 +339,10 @@ def _check(reading: ColumnReading) -> None:
 
 def _constraint(reading: ColumnReading) -> None:
     cursor = reading.cursor
-    if cursor.now in ("CHECK", "PRIMARY", "UNIQUE", "REFERENCES", "NOT", "DEFAULT") and cursor.ahead(1) != "CHECK":
+    if (
+        cursor.now in ("CHECK", "PRIMARY", "UNIQUE", "REFERENCES", "FOREIGN", "NOT", "DEFAULT")
+        and cursor.ahead(1) != "CHECK"
+    ):
         return  # a constraint without a name
     reading.constraint = cursor.path()[-1]
 
@@ -344,11 +367,21 @@ def _charset(reading: ColumnReading) -> None:
     charset = cursor.raw[cursor.i].strip("'\"").lower()
     cursor.i += 1
     charset = "utf8mb3" if charset == "utf8" else charset
-    if reading.script.dialect.inline_indexes:
+    if charset == "binary":
+        reading.column.type = in_bytes(reading.column.type)
+    elif reading.script.dialect.inline_indexes:
         binary = cursor.take("BINARY")
         reading.column.collation = (
             f"{charset}_bin" if binary else {"latin1": "latin1_swedish_ci"}.get(charset, f"{charset}_general_ci")
         )
+
+
+def in_bytes(type_: str) -> str:
+    """Return what a type of letters is called where its character set is binary."""
+    for letters, bytes_ in (("varchar(", "varbinary("), ("char(", "binary("), ("text", "blob")):
+        if type_.startswith(letters) or (letters == "text" and type_ in ("tinytext", "text", "mediumtext", "longtext")):
+            return type_.replace(letters, bytes_, 1)
+    return type_
 
 
 def _generated(reading: ColumnReading) -> None:
@@ -423,7 +456,9 @@ def _auto_increment(reading: ColumnReading) -> None:
     reading.column.identity = "by default"
     if reading.cursor.now == "(":
         reading.cursor.skip_group()
-    while reading.cursor.take("START") or reading.cursor.take("INCREMENT"):
+    while reading.cursor.take_any(("START", "INCREMENT")):
+        reading.cursor.take_any(("WITH", "BY"))
+        reading.cursor.take("-")
         reading.cursor.i += 1
     reading.cursor.take_any(("ORDER", "NOORDER"))
 
@@ -511,6 +546,9 @@ def _inline(reading: ColumnReading) -> None:
 
 def _foreign(reading: ColumnReading) -> None:
     reading.cursor.take("KEY")
+    columns = _key_columns(reading)
+    if reading.cursor.take("REFERENCES"):
+        _references(reading, columns)
 
 
 _CLAUSES: dict[str, Handler] = {
@@ -519,12 +557,14 @@ _CLAUSES: dict[str, Handler] = {
     "DEFAULT": _default,
     "PRIMARY": _primary,
     "UNIQUE": _unique,
+    "KEY": _key,
     "REFERENCES": _references,
     "CHECK": _check,
     "CONSTRAINT": _constraint,
     "COLLATE": _collate,
     "CHARACTER": _character_set,
     "CHARSET": _charset,
+    "CHAR": _character_set,
     "GENERATED": _generated,
     "AS": _as,
     "COMPUTED": _computed,
@@ -536,6 +576,7 @@ _CLAUSES: dict[str, Handler] = {
     "OPTIONS": _options,
     "COMPRESS": _compress,
     "MASKING": _masking,
+    "PROJECTION": _masking,
     "MASKED": _masking,
     "WITH": _with,
     "DEFERRABLE": _deferrable,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, unquoted_string
+from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, unquoted_string
 from indexa.core.scripts.state import Draft, Script
 
 _NAME = r'("[^"]++"|[A-Za-z_]\w*+)'
@@ -118,7 +118,7 @@ def comment_on(cursor: Cursor, script: Script) -> None:
         if column is None and draft.query:  # a view's columns are not known before the end
             script.later_comments.append((draft.number, path[-1], said))
         elif column is None:
-            raise NotUnderstoodError(f"there is no column {path[-1]}", cursor.i - 1)
+            raise MisfitError(f"there is no column {path[-1]}", cursor.i - 1)
         else:
             column.comment = said
     elif kind == "SCHEMA":
@@ -161,7 +161,7 @@ def _said(cursor: Cursor) -> str:
 def _draft(cursor: Cursor, script: Script, path: list[str]) -> Draft:
     draft = script.find(path[-2] if len(path) > 1 else "", path[-1]) if path else None
     if draft is None:
-        raise NotUnderstoodError(f"{'.'.join(path)} is not in the script", cursor.i - 1)
+        raise MisfitError(f"{'.'.join(path)} is not in the script", cursor.i - 1)
     return draft
 
 

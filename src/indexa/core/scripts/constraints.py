@@ -24,7 +24,7 @@ def is_constraint(cursor: Cursor, script: Script) -> bool:
     if word == "PRIMARY":
         return then == "KEY"
     if word == "UNIQUE":
-        return then in ("(", "KEY", "INDEX", "CLUSTERED", "NONCLUSTERED", "NULLS") or cursor.ahead(2) == "("
+        return then in ("(", "KEY", "INDEX", "CLUSTERED", "NONCLUSTERED", "NULLS", "USING") or cursor.ahead(2) == "("
     if word == "FOREIGN":
         return then == "KEY"
     if word == "CHECK":
@@ -71,7 +71,8 @@ def table_constraint(cursor: Cursor, script: Script, draft: Draft) -> None:
     elif word == "FOREIGN":
         cursor.i += 2
         if cursor.now != "(":
-            name = name or cursor.name()
+            index_name = cursor.name()
+            name = name or index_name
         columns = cursor.names_group()
         cursor.expect("REFERENCES")
         references(cursor, script, draft, columns, name)
@@ -187,7 +188,8 @@ def _inline_index(cursor: Cursor, script: Script, draft: Draft) -> None:
     name = ""
     unique = False
     while cursor.now != "(":
-        if cursor.take_any(("USING", "TYPE")):
+        if cursor.now in ("USING", "TYPE") and cursor.ahead(1) != "(":
+            cursor.i += 1
             method = cursor.name().lower()
         elif cursor.take("UNIQUE"):
             unique = True

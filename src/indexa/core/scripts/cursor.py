@@ -23,6 +23,18 @@ class NotUnderstoodError(CoreError):
         self.place = place
 
 
+class MisfitError(NotUnderstoodError):
+    """A statement reads well, but what it changes is not as it expects it at that place of the script."""
+
+    code = "script.misfit"
+
+
+def worded(error: Exception) -> str:
+    """Say for the receipt what became of a statement or clause."""
+    said = "Does not fit what stands before it" if isinstance(error, MisfitError) else "Not understood"
+    return f"{said} ({error or 'it ends too early'})"
+
+
 class Cursor:
     """Walks over one statement's tokens. `i` is the place of the next token; past the end stands an empty one."""
 
@@ -80,6 +92,8 @@ class Cursor:
         return (
             first.isalpha()
             or first in "_@#"
+            or (first == "`" and len(raw) > 1)
+            or (first in "$&{" and len(raw) > 1)
             or (first in self.dialect.identifier_quotes and len(raw) > 1)
             or (first == "'" and len(raw) > 2)
             or (first.isdigit() and not raw.isdigit() and "." not in raw)

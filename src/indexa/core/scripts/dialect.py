@@ -34,6 +34,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     hash_comments: bool = False
     slash_comments: bool = False
     brace_comments: bool = False
+    nested_comments: bool = False
+    """Whether a block comment may hold others."""
     dollar_quotes: bool = False
     q_quotes: bool = False
     """Whether q'[...]' and its like are strings."""
@@ -72,6 +74,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     """How an index works where its statement does not say."""
     view_columns_keep_comments: bool = False
     """Whether a view's column has the comment of the table's column that it shows."""
+    nicknames: tuple[str, ...] = ()
+    """What people call it in the names of files, in small letters; those of up to three stand alone."""
     signs: tuple[tuple[str, int], ...] = ()
     """Patterns that speak for this dialect, each with its weight; a negative weight speaks against it."""
     parser: str = ""

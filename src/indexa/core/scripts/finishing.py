@@ -32,6 +32,9 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
     for draft in script.drafts.values():
         for reference in draft.references:
             _settle_reference(script, draft, reference)
+        if draft.references and "ENGINE=MyISAM" in draft.table.options:
+            said = "Declared, though the engine MyISAM does not hold them."
+            script.note("adapted", "foreign keys", said, draft.table.full_name, len(draft.references))
     for draft in script.drafts.values():
         name_constraints(script.dialect, draft.table)
         name_foreign_indexes(script.dialect, draft.table)

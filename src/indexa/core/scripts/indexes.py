@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import re
+
 from indexa.core.model import Index, IndexPart, Key
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
 from indexa.core.scripts.state import Draft, Script
 
+_LENGTH = re.compile(r"(?:var)?char\((\d+)\)", re.I)
 _ENDS_PART = frozenset({"ASC", "DESC", "NULLS", "COLLATE", ",", ")", ""})
 
 
@@ -37,6 +40,8 @@ def _part(cursor: Cursor, script: Script, draft: Draft | None) -> IndexPart:
         if cursor.now == "(" and cursor.ahead(1).isdigit():
             part.length = int(cursor.ahead(1))
             cursor.skip_group()
+            if column and (whole := _LENGTH.fullmatch(column.type)) and int(whole[1]) <= part.length:
+                part.length = 0  # a prefix as long as the column is no prefix
         if cursor.is_name() and cursor.now not in _ENDS_PART and cursor.now != "WITH":
             part.operator_class = cursor.path()[-1]
             if cursor.now == "(":

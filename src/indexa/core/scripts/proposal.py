@@ -3,14 +3,28 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable, Sequence
 
 from indexa.core import platforms
+from indexa.core.scripts.dialect import Dialect
+from indexa.core.scripts.reader import ScriptFile
 
 SAMPLE = 400_000
 """How many bytes of a script are looked at: half at its beginning, half spread over the rest."""
 _ENOUGH = 5
 _MOST_HITS = 12
+_NAMED = 15
+"""What a file's name weighs: it settles where the text says little, and is overruled by what the text says clearly."""
+_WORDS = re.compile(r"[^a-z0-9]+")
 _DATA = re.compile(rb"^(?:INSERT|REPLACE) .*?$", re.I | re.M)
+
+
+def _is_called(dialect: Dialect, file_names: list[str]) -> bool:
+    words = {word for name in file_names for word in _WORDS.split(name)}
+    return any(
+        nickname in words or (len(nickname) > 3 and any(nickname in name for name in file_names))
+        for nickname in dialect.nicknames
+    )
 
 
 def sample_of(content: bytes) -> str:
@@ -22,15 +36,23 @@ def sample_of(content: bytes) -> str:
     return _DATA.sub(b"", b"\n".join(pieces)).decode("utf-8", "replace")
 
 
-def propose(text: str) -> list[tuple[str, int]]:
-    """Rank the platforms whose signs the text shows, the best first, each with its score.
+def propose_for(files: Sequence[ScriptFile]) -> list[tuple[str, int]]:
+    """Rank the platforms for the files of one script, by the text of the first twenty and by their names."""
+    looked_at = files[:20]
+    text = "\n".join(sample_of(file.content[:2_000_000]) for file in looked_at)
+    return propose(text, [file.name for file in looked_at])
+
+
+def propose(text: str, file_names: Iterable[str] = ()) -> list[tuple[str, int]]:
+    """Rank the platforms whose signs the text and the names of its files show, the best first, each with its score.
 
     A sign counts as often as it is found, a dozen times at most. Empty where nothing speaks for any of them.
     """
     scores = []
+    called = [name.lower() for name in file_names]
     for name in platforms.names():
         dialect = platforms.get(name).dialect
-        score = 0
+        score = _NAMED if _is_called(dialect, called) else 0
         for pattern, weight in dialect.signs:
             hits = 0
             for _ in re.finditer(pattern, text, re.I | re.M):

@@ -18,7 +18,7 @@ from indexa.core.model import Model
 from indexa.core.platforms import Tick
 from indexa.core.scripts import comments
 from indexa.core.scripts.batches import parts_of_batch, slice_of
-from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
+from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.dialect import Dialect
 from indexa.core.scripts.finishing import finish
 from indexa.core.scripts.splitting import Buffer, Piece, Splitter
@@ -115,7 +115,7 @@ class _FileReading:
     def _statement(self, piece: Piece, content: Buffer) -> None:
         script = self._script
         if piece.end - piece.start > LONGEST_STATEMENT:
-            self._lost(f"longer than {LONGEST_STATEMENT // 1024 // 1024} MB", "", piece.line)
+            self._lost(CoreError(f"longer than {LONGEST_STATEMENT // 1024 // 1024} MB"), "", piece.line)
             return
         text = content[piece.start : piece.end].decode(self._file.encoding, "replace")
         if "\r" in text:
@@ -141,20 +141,21 @@ class _FileReading:
         handler = HANDLERS.get(word)
         if handler is None:
             if word not in _SILENT:
-                self._lost("no statement that is known begins like this", statement.text, statement.line_of(0))
+                unknown = NotUnderstoodError("no statement that is known begins like this", 0)
+                self._lost(unknown, statement.text, statement.line_of(0))
             return
         try:
             cursor.i = 1
             handler(cursor, self._script)
         except NotUnderstoodError as error:
-            self._lost(str(error), statement.text, statement.line_of(min(error.place, cursor.end)))
+            self._lost(error, statement.text, statement.line_of(min(error.place, cursor.end)))
         except (CoreError, IndexError, RecursionError) as error:
-            self._lost(str(error) or "it ends too early", statement.text, statement.line_of(0))
+            self._lost(error, statement.text, statement.line_of(0))
 
-    def _lost(self, why: str, text: str, line: int) -> None:
+    def _lost(self, why: Exception, text: str, line: int) -> None:
         words = " ".join(text.split()[:8])[:80]
         place = f"{self._label}, line {line}" if self._label else f"line {line}"
-        self._script.note("left out", "statements", f"Not understood ({why}): {words}", place)
+        self._script.note("left out", "statements", f"{worded(why)}: {words}", place)
 
 
 _NOTHING_TO_READ = re.compile(

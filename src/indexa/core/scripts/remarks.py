@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.state import Draft
 from indexa.core.scripts.tokens import Statement
 
@@ -14,7 +15,7 @@ _LONGEST = 2000
 
 def remark_columns(statement: Statement, draft: Draft) -> None:
     """Give each column the comment that stands on its line, or on lines of its own right above it."""
-    key = statement.dialect.key
+    key, plain_name = statement.dialect.key, Cursor(statement).plain_name
     above: list[str] = []
     last_column: str = ""
     depth = 0
@@ -36,17 +37,13 @@ def remark_columns(statement: Statement, draft: Draft) -> None:
             starts_element = True
         elif raw:
             if depth == 1 and starts_element:
-                name = key(_bare(raw))
+                name = key(plain_name(raw))
                 last_column = name if name in draft.columns else ""
                 if above and last_column:
                     _give(draft, last_column, " ".join(above))
             if depth >= 1:
                 starts_element = False
             above = []
-
-
-def _bare(raw: str) -> str:
-    return raw[1:-1] if raw[0] in "\"`['" and len(raw) > 1 else raw
 
 
 def _comments(before: str) -> tuple[str, list[str]]:

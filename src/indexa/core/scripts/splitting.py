@@ -14,7 +14,7 @@ from mmap import mmap
 from typing import Literal, NamedTuple, TypeAlias
 
 from indexa.core.scripts.dialect import Dialect
-from indexa.core.scripts.tokens import BLOCK_COMMENT, line_comments, strings
+from indexa.core.scripts.tokens import comments, strings
 
 Buffer: TypeAlias = bytes | mmap
 Kind = Literal["statement", "command", "rows"]
@@ -32,6 +32,8 @@ class Piece(NamedTuple):
 class _Patterns(NamedTuple):
     between: re.Pattern[bytes]
     body: re.Pattern[bytes]
+    statement: re.Pattern[bytes]
+    """As body, and ends where a line begins another statement, since terminators are forgotten."""
     command: re.Pattern[bytes] | None
 
 
@@ -87,11 +89,25 @@ _TSQL_ROWS = re.compile(
 )
 
 
+_ANOTHER = (
+    r"(?!\s*+(?:CREATE\s+(?:OR\s+REPLACE\s+|(?:GLOBAL|LOCAL|TEMP|TEMPORARY|UNIQUE|CLUSTERED|BITMAP|MULTISET|SET)\s+)*"
+    r"(?:TABLE|INDEX|VIEW|MATERIALIZED|SEQUENCE|TRIGGER|PROCEDURE|FUNCTION|PACKAGE|TYPE|DOMAIN|SCHEMA)\s|"
+    r"(?:ALTER|DROP)\s+(?:TABLE|VIEW|SEQUENCE)\s|COMMENT\s+ON\s|DECLARE\s+\w+\s[^;]*+;))"
+)
+"""What begins a statement wherever a line begins with it, and so ends one whose terminator was forgotten."""
+_HOLDS_OTHERS = re.compile(
+    rb"(?:(?:CREATE|REPLACE)\s+(?:OR\s+REPLACE\s+)?(?:SCHEMA|MACRO|TASK|RULE)|PREPARE|EXPLAIN|EXEC(?:UTE)?|IF|WHILE|DO|FOR|"
+    rb"BEGIN|DECLARE|GRANT|REVOKE|DENY|AUDIT)\b",
+    re.I,
+)
+"""Statements within which others may begin on a line of their own."""
+
+
 @lru_cache(maxsize=64)
 def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
-    opens = r"(?!M?!(?!9{5}))" if dialect.conditional_comments else ""
-    block = BLOCK_COMMENT.replace(r"/\*", r"/\*" + opens, 1)
-    comments = [*line_comments(dialect), block]
+    known = comments(dialect)
+    if dialect.conditional_comments:
+        known = [part.replace(r"/\*", r"/\*(?!M?!(?!9{5}))", 1) for part in known]
     end = re.escape(delimiter.decode("latin-1"))
     last_lines = []
     if dialect.bodies == "slash":
@@ -107,11 +123,18 @@ def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
     quoted = [part.replace("[nN]?[qQ]'", "(?<=[qQ])'", 1) for part in quoted]
     if not dialect.backslash:
         quoted.insert(0, r"(?<=[eE])'(?:[^'\\]++|\\.|'')*+'" if dialect.dollar_quotes else quoted[0])
-    parts = [plain, *quoted, *comments, newline, dollar, rf"(?!{end})[^\n$]"]
     lines = [rf"^{line}" for line in last_lines]
+    notes = [] if end.startswith(r"\#") else [r"#[^\n]*+"]  # no statement begins with it in any dialect
+    another = newline if dialect.bodies == "go" else newline + _ANOTHER
+
+    def body(newline: str) -> re.Pattern[bytes]:
+        parts = [plain, *quoted, *known, newline, dollar, rf"(?!{end})[^\n$]"]
+        return re.compile(("(?:" + "|".join(parts) + ")*+").encode("latin-1"), re.S | re.I)
+
     return _Patterns(
-        re.compile(("(?:" + "|".join([r"\s++", *comments, end, *lines]) + ")*+").encode("latin-1"), re.M | re.I),
-        re.compile(("(?:" + "|".join(parts) + ")*+").encode("latin-1"), re.S | re.I),
+        re.compile(("(?:" + "|".join([r"\s++", *known, end, *lines, *notes]) + ")*+").encode("latin-1"), re.M | re.I),
+        body(newline),
+        body(another),
         re.compile(f"(?:{dialect.commands})[^\\n]*+".encode("latin-1"), re.I) if dialect.commands else None,
     )
 
@@ -203,16 +226,17 @@ class Splitter:
             return found.start() if found else len(self._buffer)
         if head[:2] == b"/*":
             head = _CONDITION.sub(b"", head)
+        within = self._patterns.body if _HOLDS_OTHERS.match(head) else self._patterns.statement
         if head[:7].upper() not in _MAY_HAVE_BODY and head[:5].upper() not in _MAY_HAVE_BODY:
-            return self._body_end(at)
+            return self._body_end(at, within)
         routine = _ROUTINE.match(head)
         if routine and bodies == "slash" and head[:5].upper() == b"ALTER":
             routine = None
         if bodies == "slash" and (routine or _ANONYMOUS.match(head)):
             return self._slash_end(at)
-        end = self._body_end(at)
+        end = self._body_end(at, self._patterns.body if routine else within)
         if routine and bodies == "end" and (last := _END_ROUTINE.search(self._buffer, at)):
-            return self._body_end(last.end())
+            return self._body_end(last.end(), self._patterns.body)
         # An unusual delimiter was chosen so that bodies may hold ";".
         if ((routine or _ANONYMOUS.match(head)) and bodies == "blocks" and self._delimiter == b";") or (
             self._dialect.dollar_quotes and routine and re.search(rb"\bBEGIN\s+ATOMIC\b", self._buffer[at:end], re.I)
@@ -240,17 +264,16 @@ class Splitter:
             if depth <= 0 or end >= len(self._buffer):
                 return end
             counted = end
-            end = self._body_end(end + len(self._delimiter))
+            end = self._body_end(end + len(self._delimiter), self._patterns.body)
 
     def _rows_end(self, at: int, word: bytes) -> int:
         if self._dialect.bodies == "go" and word in (b"INSERT", b"UPDATE", b"DELETE"):
             found = _TSQL_ROWS.match(self._buffer, at)
             return found.end() if found else at + 1
-        return self._body_end(at)
+        return self._body_end(at, self._patterns.statement)
 
-    def _body_end(self, at: int) -> int:
+    def _body_end(self, at: int, body: re.Pattern[bytes]) -> int:
         """Return where the terminator begins, or the end of the script."""
-        body = self._patterns.body
         length = len(self._buffer)
         while at < length:
             found = body.match(self._buffer, at)

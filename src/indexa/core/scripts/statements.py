@@ -20,7 +20,7 @@ _MODIFIERS = frozenset(
         "DEFINER_ IMMUTABLE PRIVATE SHARDED DUPLICATED BLOCKCHAIN SECURE RECURSIVE COLUMNSTORE "
         "CONSTRAINT PUBLIC TRUSTED PROCEDURAL ASCENDING DESCENDING ASC DESC HASH OPERATIONAL DELTA "
         "MULTIVALUE JSON PRIMARY XML CONTEXT VECTOR ONLINE OFFLINE IGNORE SUMMARY ALTER MEMORY "
-        "BASE WEB READABLE WRITABLE"
+        "BASE WEB READABLE WRITABLE INTERACTIVE SCOPED"
     ).split()
 )
 
@@ -120,6 +120,8 @@ _KINDS_NOT_HELD = {
     "TRANSFORM": "casts", "METHOD": "methods", "CREDENTIAL": "keys", "MESSAGE": "services", "QUEUE": "services", "CONTRACT": "services",
     "RESOURCE": "storage", "WORKLOAD": "storage", "MASTER": "keys", "SHADOW": "storage", "FILTER": "filters", "DIMENSION": "dimensions",
     "CONTEXT": "contexts", "ROLLBACK": "storage", "SPFILE": "storage", "JAVA": "libraries", "OUTLINE": "statistics",
+    "INTEGRATION": "services", "STORAGE": "services", "API": "services", "NOTIFICATION": "services", "NOTEBOOK": "services",
+    "STREAMLIT": "services", "APPLICATION": "services", "COMPUTE": "storage", "IMAGE": "services", "ALERT": "tasks",
     "LOG": "logs", "SHARE": "shares", "AUTHORIZATION": "roles and users", "SYMMETRIC": "keys",
 }  # fmt: skip
 

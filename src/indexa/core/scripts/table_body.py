@@ -7,7 +7,7 @@ import copy
 from indexa.core.model import Column, Key
 from indexa.core.scripts.columns import ColumnReading
 from indexa.core.scripts.constraints import BEGIN_CONSTRAINT, is_constraint, table_constraint
-from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
+from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.sequences import owned_sequence
 from indexa.core.scripts.state import Draft, Script
@@ -27,7 +27,7 @@ def read_columns(cursor: Cursor, script: Script, draft: Draft) -> None:
             _element(cursor, script, draft)
         except (NotUnderstoodError, IndexError) as error:
             cursor.i = start
-            _note_lost_element(cursor, script, draft, str(error))
+            _note_lost_element(cursor, script, draft, error)
         if up[cursor.i] not in (",", ")", ""):
             cursor.skip_element()
         if up[cursor.i] != ",":
@@ -39,7 +39,7 @@ def read_columns(cursor: Cursor, script: Script, draft: Draft) -> None:
         )
 
 
-def _note_lost_element(cursor: Cursor, script: Script, draft: Draft, why: str) -> None:
+def _note_lost_element(cursor: Cursor, script: Script, draft: Draft, error: Exception) -> None:
     start = cursor.i
     try:
         cursor.skip_element()
@@ -47,9 +47,9 @@ def _note_lost_element(cursor: Cursor, script: Script, draft: Draft, why: str) -
         cursor.i = cursor.end
     if cursor.i == start:
         cursor.i = min(start + 1, cursor.end)
-    words = cursor.text(start, cursor.i)[:60]
+    words = cursor.spaced_text(start, cursor.i)[:60]
     place = f"{draft.table.full_name}, line {cursor.statement.line_of(start)}"
-    script.note("left out", "clauses", f"Not understood ({why}): {words}", place)
+    script.note("left out", "clauses", f"{worded(error)}: {words}", place)
 
 
 def _element(cursor: Cursor, script: Script, draft: Draft) -> None:

@@ -6,11 +6,14 @@ import copy
 
 from indexa.core.errors import CoreError
 from indexa.core.model import Index, IndexPart, Key, Partition
+from indexa.core.scripts.columns import in_bytes
 from indexa.core.scripts.constraints import columns_of, make_mandatory, table_constraint
-from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
+from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_body import read_columns
+
+STORAGE = "A model does not hold how a table is stored."
 
 
 def after_body(cursor: Cursor, script: Script, draft: Draft) -> None:
@@ -31,11 +34,11 @@ def after_body(cursor: Cursor, script: Script, draft: Draft) -> None:
                 lost.append(cursor.text(start, cursor.i))
         except (CoreError, IndexError) as error:
             place = f"{table.full_name}, line {cursor.statement.line_of(cursor.i)}"
-            script.note("left out", "clauses", f"Not understood ({error}), with all that follows it.", place)
+            script.note("left out", "clauses", f"{worded(error)}, with all that follows it.", place)
             break
     table.options = (*table.options, *options)
     if lost:
-        script.note("left out", "storage clauses", "A model does not hold how a table is stored.")
+        script.note("left out", "storage clauses", STORAGE)
 
 
 _OPTION_WORDS = frozenset(
@@ -58,7 +61,10 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
         _partition_by(cursor, script, draft)
     elif word == "PARTITIONED" and cursor.ahead(1) == "BY" and cursor.ahead(2) == "(":
         cursor.i += 2
-        read_columns(cursor, script, draft)
+        if cursor.is_name(cursor.i + 1) and script.column(draft, cursor.plain_name(cursor.raw[cursor.i + 1])):
+            cursor.skip_group()  # it names columns that are there
+        else:
+            read_columns(cursor, script, draft)
     elif word == "STORED":
         cursor.i += 3 if cursor.ahead(1) == "AS" else 2
     elif (word == "FOR" and cursor.ahead(1) == "VALUES") or (word == "DEFAULT" and draft.partition_of):
@@ -159,6 +165,10 @@ def _database_option(cursor: Cursor, draft: Draft) -> None:
         for column in draft.table.columns:
             if column.collation.lower() == cursor.raw[cursor.i].lower():
                 column.collation = ""
+    elif word in ("CHARSET", "CHARACTER") and cursor.now.strip("'\"") == "BINARY":
+        for column in draft.table.columns:
+            if not column.collation:
+                column.type = in_bytes(column.type)
     cursor.i += 1
 
 

@@ -9,7 +9,7 @@ from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_body import copy_columns, read_columns
-from indexa.core.scripts.table_options import after_body, placing
+from indexa.core.scripts.table_options import STORAGE, after_body, placing
 
 _BEGIN_QUERY = frozenset({"SELECT", "WITH", "VALUES", "TABLE", "FROM", "EXECUTE", "NODE", "EDGE"})
 
@@ -18,7 +18,7 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
     """Read what follows CREATE ... TABLE. Returns the table, or None where one is there already."""
     cursor.take("IF", "NOT", "EXISTS")
     start = cursor.i
-    schema, name = cursor.qualified()
+    schema, name = _name(cursor)
     schema = script.schema_for(schema)
     cursor.take("IF", "NOT", "EXISTS")
     if "REPLACE" not in modifiers and script.exists(schema, name):  # as the server has it: the first one stays
@@ -32,6 +32,7 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
         _virtual(cursor, draft)
         return draft
     _take_table_words(cursor)
+    _take_options(cursor, script)
     options: list[str] = []
     if cursor.now == "CLUSTER":
         placing(cursor, options)
@@ -58,6 +59,15 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
     return draft
 
 
+def _name(cursor: Cursor) -> tuple[str, str]:
+    if cursor.now == "IDENTIFIER" and cursor.ahead(1) == "(" and cursor.ahead(3) == ")":
+        cursor.i += 2
+        path = cursor.string().split(".") if cursor.is_string() else cursor.path()
+        cursor.i += 1
+        return (path[-2] if len(path) > 1 else ""), path[-1]
+    return cursor.qualified()
+
+
 def _place(cursor: Cursor, at: int) -> str:
     file = f"{cursor.statement.file}, " if cursor.statement.file else ""
     return f"{file}line {cursor.statement.line_of(at)}"
@@ -73,6 +83,15 @@ def _take_table_words(cursor: Cursor) -> None:
             return
     if cursor.take("ON", "COMMIT") or cursor.take("USING"):
         cursor.i += 1
+
+
+def _take_options(cursor: Cursor, script: Script) -> None:
+    """Pass over options that stand before the columns."""
+    start = cursor.i
+    while cursor.ahead(1) == "=":
+        cursor.i += 3
+    if cursor.i > start:
+        script.note("left out", "storage clauses", STORAGE)
 
 
 def _of_type(cursor: Cursor, script: Script, draft: Draft) -> None:

@@ -10,22 +10,31 @@ import re
 
 from indexa.core.scripts.dialect import Dialect
 
-BLOCK_COMMENT = r"/\*[^*]*+(?:\*(?!/)[^*]*+)*+\*/"
+_BLOCK_COMMENT = r"/\*[^*]*+(?:\*(?!/)[^*]*+)*+\*/"
 _CONDITIONAL = re.compile(r"/\*M?!9{5}\d*[^*]*\*/|/\*M?!\d*|\*/")
 """What is marked for a version that does not exist is a comment after all."""
 _CONDITIONAL_OPENS = re.compile(r"/\*M?!")
 
 
-def line_comments(dialect: Dialect) -> list[str]:
-    """Return the patterns of the comments that end with their line, and of those in braces."""
+def comments(dialect: Dialect) -> list[str]:
+    """Return the patterns of comments: those that end with their line, those in braces, and blocks, the last."""
     patterns = [r"--[^\n]*+"]
     if dialect.hash_comments:
         patterns.append(r"#[^\n]*+")
+    elif not dialect.dollar_quotes:  # where # is an operator of no kind, people write comments with it all the same
+        patterns.append(r"#(?=\s)[^\n]*+")
     if dialect.slash_comments:
         patterns.append(r"//[^\n]*+")
     if dialect.brace_comments:
         patterns.append(r"\{[^}]*+\}")
-    return patterns
+    if dialect.nested_comments:
+        patterns.append(_around(_around(_BLOCK_COMMENT)))
+    return [*patterns, _BLOCK_COMMENT]
+
+
+def _around(inner: str) -> str:
+    """Return the pattern of a block comment that may hold such comments as the inner pattern matches."""
+    return rf"/\*(?:[^*/]++|\*(?!/)|/(?!\*)|{inner})*+\*/"
 
 
 def strings(dialect: Dialect) -> list[str]:
@@ -41,35 +50,37 @@ def strings(dialect: Dialect) -> list[str]:
     if '"' in dialect.identifier_quotes or dialect.double_quoted_strings:
         inside = r'"(?:[^"\\]++|\\.|"")*+"' if dialect.double_quoted_strings else r'"(?:[^"]++|"")*+"'
         patterns.append(inside)
-    if "`" in dialect.identifier_quotes:
-        patterns.append(r"`(?:[^`]++|``)*+`")
+    patterns.append(r"`(?:[^`]++|``)*+`")  # means nothing else anywhere
     if "[" in dialect.identifier_quotes:
         patterns.append(r"\[(?:[^\]\n]++|\]\])*+\]")
     return patterns
 
 
+_PLACEHOLDER = r"(?:[$@&]\{[^}\n]*\}|\$\([\w ]*\)|\{\{[^}\n]*\}\}|(?:&&?|\$)[^\W\d]\w*)[\w$#@]*+"
+"""Where a tool puts a name in before it runs the script: ${schema}, @{table}, $(Name), {{ name }}, &owner."""
 _PATTERNS: dict[str, re.Pattern[str]] = {}
 
 
 def token_pattern(dialect: Dialect) -> re.Pattern[str]:
     """Compile the dialect's one expression: group 1 is what lies before the token, group 2 the token."""
-    comments = "|".join([*line_comments(dialect), BLOCK_COMMENT])
+    between = "|".join([r"\s++", *comments(dialect)])
     quoted = strings(dialect)
     dollar = [r"\$\$(?:[^$]++|\$(?!\$))*+\$\$"] if dialect.dollar_quotes else []
     token = "|".join(
         [
-            r"(?:[^\W\d]|[@#])[\w$#@]*+(?!')",
+            r"(?:[^\W\d]|[@#](?!\{))[\w$#@]*+(?!')",
             r"[(),;]",
             *quoted,
             r"[xXbBnN]'(?:[^']++|'')*+'",
             *dollar,
             r"[^\W\d]\w*+",
             r"\d[\w.]*+",
+            _PLACEHOLDER,
             r"::|:=|<=|>=|<>|!=|\|\||->>?|=>",
             r".",
         ]
     )
-    return re.compile(rf"((?:\s++|{comments})*+)({token}|\Z)", re.S)
+    return re.compile(rf"((?:{between})*+)({token}|\Z)", re.S)
 
 
 def _in_capitals(tokens: tuple[str, ...]) -> list[str]:

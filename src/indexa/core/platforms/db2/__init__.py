@@ -36,9 +36,11 @@ DIALECT = Dialect(
     name="db2",
     fold="upper",
     case_matters=True,
+    nested_comments=True,
     bare_default="SYSTEM DEFAULT",
     commands=r"CONNECT\s+(?:TO|RESET)\b|TERMINATE\b|UPDATE\s+COMMAND\b|QUIESCE\b|ECHO\b|!",
     canonical_type=canonical_type,
+    nicknames=("db2", "ibmdb"),
     signs=(
         (r"\bWITH DEFAULT\b", 5), (r"\bFOR BIT DATA\b", 8), (r"@\s*$", 3), (r"\bSYSIBM\b|\bSYSCAT\b", 8), (r"--#SET TERMINATOR", 20), (r"\bVARGRAPHIC\b", 8),
         (r"\bGENERATED (?:ALWAYS|BY DEFAULT) AS IDENTITY\s*\(\s*START WITH", 3), (r"\bIN \"?\w+\"? INDEX IN\b", 10), (r"\bNOT LOGGED\b", 5),

@@ -60,10 +60,12 @@ DIALECT = Dialect(
     name="duckdb",
     default_schema="main",
     dollar_quotes=True,
+    nested_comments=True,
     commands=r"\.\w",
     canonical_type=canonical_type,
     names_constraints="duckdb",
     index_method="art",
+    nicknames=("duckdb",),
     signs=(
         (r"\bHUGEINT\b|\bUTINYINT\b|\bUBIGINT\b", 10), (r"\bread_(?:csv|parquet)", 10), (r"\bINSTALL \w+;", 8), (r"\bSTRUCT\s*\(", 6),
         (r"\bTIMESTAMP_(?:S|MS|NS)\b", 8), (r"\bOWNER TO\b", -8), (r"\bCREATE (?:OR REPLACE )?MACRO\b", 5),

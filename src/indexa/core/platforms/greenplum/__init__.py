@@ -8,6 +8,7 @@ from indexa.core.platforms.postgresql.dialect import DIALECT as POSTGRESQL
 DIALECT = replace(
     POSTGRESQL,
     name="greenplum",
+    nicknames=("greenplum",),
     signs=(
         (r"\bDISTRIBUTED (?:BY|RANDOMLY|REPLICATED)\b", 40),
         (r"\bappendonly\s*=", 10),

@@ -24,6 +24,15 @@ _PARTS = re.compile(
 )
 
 
+_MEMBER = re.compile(r"""'(?:[^'\\]|\\.|'')*'|"((?:[^"\\]|\\.|"")*)\"""")
+
+
+def _in_single_quotes(member: re.Match[str]) -> str:
+    if member[1] is None:
+        return member[0]
+    return "'" + member[1].replace('""', '"').replace("'", "''") + "'"
+
+
 @lru_cache(maxsize=4096)
 def canonical_type(text: str) -> str:
     """Word a type as COLUMN_TYPE does, without the display width that says nothing: int(11) becomes int."""
@@ -36,7 +45,7 @@ def canonical_type(text: str) -> str:
         flags.insert(0, flag)
     base = _ALIASES.get(base, base)
     if base in ("enum", "set"):
-        return base + re.sub(r"'\s*,\s*'", "','", arguments)
+        return base + re.sub(r"'\s*,\s*'", "','", _MEMBER.sub(_in_single_quotes, arguments))
     if base == "bigint unsigned" and not arguments:
         base, flags = "bigint", [*flags, "unsigned"]
     arguments = arguments.replace(" ", "")
@@ -78,7 +87,7 @@ _NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "deci
 
 DIALECT = Dialect(
     name="mysql",
-    identifier_quotes="`",
+    identifier_quotes='`"',
     double_quoted_strings=True,
     backslash=True,
     hash_comments=True,
@@ -93,10 +102,11 @@ DIALECT = Dialect(
     canonical_type=canonical_type,
     canonical_default=canonical_default,
     names_constraints="mysql",
+    nicknames=("mysql", "mariadb"),
     signs=(
         (r"\bENGINE\s*=\s*\w+", 10), (r"`\w+`", 3), (r"\bAUTO_INCREMENT\b", 5), (r"/\*!\d{5}", 10), (r"^DELIMITER\b", 5), (r"\bunsigned\b", 3),
         (r"\b(?:MySQL|MariaDB) dump\b", 20), (r"\bDEFAULT CHARSET\b", 5), (r"\b(?:tiny|medium|long)text\b", 3), (r"::\w", -4),
-        (r"^\s*(?:UNIQUE )?KEY\s+\w+\s*\(", 3),
+        (r"^\s*(?:UNIQUE )?KEY\s+\w+\s*\(", 3), (r'^\s*"\w+"\s+\w', -3),
     ),
     parser="mysql",
 )  # fmt: skip

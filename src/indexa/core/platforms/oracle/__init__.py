@@ -40,6 +40,7 @@ DIALECT = Dialect(
     r"SCAN|TIMING|TERM|FEED|HEAD|TRIMSPOOL|SQLBLANKLINES|LONG|AUTOCOMMIT|ESCAPE|SQLT\w*|SQLP\w*|CONCAT|TAB|WRAP|NUMWIDTH|CMDSEP|SUFFIX|SHOWMODE|"
     r"TRIM|COLSEP|EMBEDDED|NEWPAGE|NUMFORMAT|NULL|ARRAYSIZE|LONGCHUNKSIZE|UNDERLINE|AUTOTRACE|AUTOPRINT|DEF|SERVEROUT)\b",
     canonical_type=canonical_type,
+    nicknames=("oracle", "ora", "plsql"),
     signs=(
         (r"\bVARCHAR2\b", 10),
         (r"\.NEXTVAL\b", 5), (r"\bNUMBER\s*\(", 5), (r"^/\s*$", 3), (r"\bNOT NULL ENABLE\b", 8), (r"\bTABLESPACE\b", 2), (r"^(?:PROMPT|SPOOL)\b", 8),

@@ -99,6 +99,7 @@ DIALECT = Dialect(
     case_matters=True,
     default_schema="public",
     dollar_quotes=True,
+    nested_comments=True,
     commands=r"\\",
     serials={
         "serial": "integer", "serial4": "integer", "bigserial": "bigint", "serial8": "bigint", "smallserial": "smallint", "serial2": "smallint",
@@ -106,6 +107,7 @@ DIALECT = Dialect(
     canonical_type=canonical_type,
     canonical_default=canonical_default,
     names_constraints="postgresql",
+    nicknames=("postgres", "pgsql", "pg"),
     signs=(
         (r"^\\(?:connect|restrict|\.|c\b)", 5), (r"\bPostgreSQL database dump\b", 20), (r"\bOWNER TO\b", 4), (r"::\w", 4), (r"\bFROM stdin;", 10),
         (r"\bserial\b|\bbigserial\b", 4), (r"\btimestamptz\b|\bjsonb\b|\bbytea\b", 4), (r"\$\w*\$", 4), (r"\bplpgsql\b", 6),

@@ -13,8 +13,10 @@ DIALECT = replace(
     canonical_default=None,
     names_constraints="",
     identity_default="always",
+    nicknames=("redshift",),
     signs=(
-        (r"\bDISTKEY\b", 20), (r"\bSORTKEY\b", 20), (r"\bDISTSTYLE\b", 20), (r"\bENCODE (?:lzo|zstd|az64|raw|bytedict|delta)\b", 20), (r"\bSUPER\b", 3),
+        (r"\bDISTKEY\s*(?:[,(]|$|SORTKEY)", 20), (r"\bSORTKEY\s*\(|\b(?:COMPOUND|INTERLEAVED)\s+SORTKEY\b|\w\s+SORTKEY\s*(?:,|$)", 20),
+        (r"\bDISTSTYLE\s+(?:KEY|ALL|EVEN|AUTO)\b", 20), (r"\bENCODE (?:lzo|zstd|az64|raw|bytedict|delta)\b", 20), (r"\bSUPER\b", 3),
     ),
     parser="redshift",
 )  # fmt: skip

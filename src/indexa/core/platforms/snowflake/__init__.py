@@ -39,6 +39,7 @@ DIALECT = Dialect(
     dollar_quotes=True,
     commands=r"!\w",
     canonical_type=canonical_type,
+    nicknames=("snowflake",),
     signs=(
         (r"\bVARIANT\b", 8), (r"\bTIMESTAMP_(?:NTZ|LTZ|TZ)\b", 15), (r"\bTRANSIENT TABLE\b", 10), (r"\bCLUSTER BY\b", 5), (r"\bUSE WAREHOUSE\b", 15),
         (r"\bCREATE OR REPLACE (?:TRANSIENT )?TABLE\b", 5), (r"\bNUMBER\(38,\s*0\)", 10), (r"\bWITH TAG\b|\bMASKING POLICY\b", 10), (r"\bSTAGE\b", 2),

@@ -18,7 +18,7 @@ from indexa.core.intake.catalog import CatalogBuilder
 from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Column, ForeignKey, Index, IndexPart, Key, Model, Table, Trigger
-from indexa.core.platforms import Session, Tick
+from indexa.core.platforms import RefusedError, Session, Tick
 from indexa.core.platforms.sqlite.dialect import DIALECT
 from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.state import Draft, Script
@@ -40,17 +40,17 @@ where l.schema = 'main' and l.name not like 'sqlite\\_%' escape '\\' order by s.
 
 COLUMNS = """
 select s.name, x.name, x.type, x."notnull", x.dflt_value, x.pk, x.hidden from sqlite_schema s, pragma_table_xinfo(s.name) x
-where s.type in ('table', 'view') and s.name not like 'sqlite\\_%' escape '\\' order by s.rowid, x.cid"""
+where s.type in ('table', 'view') and s.name not like 'sqlite\\_%' escape '\\' {only} order by s.rowid, x.cid"""
 
 FOREIGN_KEYS = """
 select s.name, f.id, f."table", f."from", f."to", f.on_update, f.on_delete from sqlite_schema s, pragma_foreign_key_list(s.name) f
-where s.type = 'table' order by s.rowid, f.id desc, f.seq"""
+where s.type = 'table' {only} order by s.rowid, f.id desc, f.seq"""
 
 INDEXES = """
 select s.name, i.name, i."unique", i.origin, i.partial, x.cid, x.name, x."desc", x.coll, d.sql
 from sqlite_schema s, pragma_index_list(s.name) i, pragma_index_xinfo(i.name) x
 left join sqlite_schema d on d.type = 'index' and d.name = i.name
-where s.type = 'table' and x.key order by s.rowid, i.seq desc, x.seqno"""
+where s.type = 'table' and x.key {only} order by s.rowid, i.seq desc, x.seqno"""
 
 TRIGGERS = "select tbl_name, name, sql from sqlite_schema where type = 'trigger' order by tbl_name, name"
 
@@ -68,6 +68,7 @@ class CatalogReading:
         self._session, self._choice, self._tick = session, choice, tick
         self._parsed: dict[str, Draft] = {}
         self._statements: dict[str, str] = {}
+        self._refused: dict[str, str] = {}
 
     def build(self, name: str) -> tuple[Model, Receipt]:
         """Read all that was chosen."""
@@ -83,10 +84,29 @@ class CatalogReading:
         for number, (what, step) in enumerate(steps):
             self._tick(f"Reading {what}", number, len(steps))
             step()
+        for refused, why in self._refused.items():
+            said = f"SQLite can't tell them without the application they belong to: {why}."
+            self._builder.note("left out", "columns", said, place=f"{SCHEMA}.{refused}")
         return self._builder.finish((), ("tables", "views", "triggers"))
 
     def _fetch(self, query: str) -> Iterable[tuple[Any, ...]]:
         return self._session.fetch(query, {})
+
+    def _of_all(self, query: str) -> Iterable[tuple[Any, ...]]:
+        """Run a query over all tables and views; where one of them refuses, over each by itself.
+
+        A view may call functions, and a virtual table a module, that only the application knows.
+        """
+        try:
+            return self._fetch(query.format(only=""))
+        except RefusedError:
+            rows: list[tuple[Any, ...]] = []
+            for name in [table.name for table in self._builder.tables()]:
+                try:
+                    rows += self._session.fetch(query.format(only="and s.name = :name"), {"name": name})
+                except RefusedError as error:
+                    self._refused.setdefault(name, str(error))
+            return rows
 
     def _read_tables(self) -> None:
         shadows = 0
@@ -108,7 +128,7 @@ class CatalogReading:
 
     def _read_columns(self) -> None:
         keyed: list[tuple[int, str]]
-        for table_name, rows in groupby(self._fetch(COLUMNS), key=lambda row: row[0]):
+        for table_name, rows in groupby(self._of_all(COLUMNS), key=lambda row: row[0]):
             table = self._builder.table(SCHEMA, table_name)
             if table is None:
                 continue
@@ -162,7 +182,7 @@ class CatalogReading:
             table.primary_key.name = draft.table.primary_key.name
 
     def _read_foreign_keys(self) -> None:
-        for (table_name, _), rows in groupby(self._fetch(FOREIGN_KEYS), key=lambda row: (row[0], row[1])):
+        for (table_name, _), rows in groupby(self._of_all(FOREIGN_KEYS), key=lambda row: (row[0], row[1])):
             table = self._builder.table(SCHEMA, table_name)
             if table is None:
                 continue
@@ -194,7 +214,7 @@ class CatalogReading:
         return next((one.name for one in named if [name.lower() for name in one.columns] == wanted), "")
 
     def _read_indexes(self) -> None:
-        for (table_name, name), rows in groupby(self._fetch(INDEXES), key=lambda row: (row[0], row[1])):
+        for (table_name, name), rows in groupby(self._of_all(INDEXES), key=lambda row: (row[0], row[1])):
             table = self._builder.table(SCHEMA, table_name)
             listed = list(rows)
             _, _, unique, origin, partial, *_, sql = listed[0]

@@ -35,6 +35,7 @@ DIALECT = Dialect(
     primary_key_may_be_null=True,
     canonical_type=canonical_type,
     canonical_default=canonical_default,
+    nicknames=("sqlite", "lite"),
     signs=(
         (r"\bPRAGMA\b", 10), (r"\bAUTOINCREMENT\b", 10), (r"\bWITHOUT ROWID\b", 10), (r"\bsqlite_", 10), (r"^BEGIN TRANSACTION;", 3),
         (r"\bUSING fts\d\b", 10), (r"\bCREATE VIRTUAL TABLE\b", 8), (r"\bINTEGER (?:NOT NULL )?PRIMARY KEY\b", 3), (r"\bENGINE\s*=", -8), (r"\bOWNER TO\b", -8),

@@ -39,11 +39,13 @@ DIALECT = Dialect(
     identity_default="always",
     commands=r":(?:setvar|r|connect|on error)\b",
     canonical_type=canonical_type,
+    nicknames=("sqlserver", "mssql", "tsql", "sqlsrv"),
     signs=(
         (r"^GO\s*$", 10), (r"\[dbo\]", 10), (r"\bnvarchar\b", 3), (r"\bIDENTITY\s*\(", 5), (r"\bNONCLUSTERED\b|\bCLUSTERED\b", 5),
         (r"\bsp_addextendedproperty\b", 10), (r"\bSET (?:ANSI_NULLS|QUOTED_IDENTIFIER|NOCOUNT)\b", 8), (r"\[\w+\]", 2), (r"\bdatetime2\b|\bbit\b", 2),
         (r"\buniqueidentifier\b", 5), (r"`", -5), (r"\bPRINT N?'", 2),
     ),
+    nested_comments=True,
     parser="tsql",
 )  # fmt: skip
 PLATFORM = KitPlatform(

@@ -16,6 +16,7 @@ DIALECT = Dialect(
     use_names_schema=True,
     commands=r"\.\w|BT\s*;|ET\s*;",
     canonical_type=canonical_type,
+    nicknames=("teradata", "bteq"),
     signs=(
         (r"\bPRIMARY INDEX\b", 15), (r"\bMULTISET TABLE\b", 15), (r"\bNO FALLBACK\b|,\s*FALLBACK\b", 10), (r"\bCASESPECIFIC\b", 10), (r"\bBYTEINT\b", 8),
         (r"\bCOLLECT STAT", 8), (r"^\.(?:LOGON|SET|IF|LOGOFF)\b", 8), (r"\bREPLACE VIEW\b", 5), (r"\bFORMAT '", 3),
