@@ -61,6 +61,7 @@ def slice_of(statement: Statement, start: int, end: int) -> Statement:
     part.dialect, part.file = statement.dialect, statement.file
     part.line = statement.line_of(start)
     part._lines = None
+    part.known = statement.known
     part.before = ("", *statement.before[start + 1 : end], "")
     part.raw = (*statement.raw[start:end], "")
     part.up = [*statement.up[start:end], ""]

@@ -10,33 +10,49 @@ from indexa.core.scripts.state import Draft, Script
 
 _NAME = r'("[^"]++"|[A-Za-z_]\w*+)'
 _PLAIN = re.compile(
-    rf"COMMENT\s+ON\s+(?:(TABLE)|COLUMN)\s+{_NAME}\.{_NAME}(?:\.{_NAME})?\s+IS\s+'((?:[^'\\]++|'')*+)'\s*\Z", re.I
+    rf"COMMENT\s+ON\s+(?:TABLE\s+(?:{_NAME}\.)?{_NAME}|COLUMN\s+(?:{_NAME}\.)?{_NAME}\.{_NAME})\s+IS\s+'((?:[^'\\]++|'')*+)'\s*\Z",
+    re.I,
+)
+_PLAIN_PROPERTY = re.compile(
+    r"EXEC(?:UTE)?\s+(?:\[?sys\]?\.)?sp_addextendedproperty\s+@name\s*=\s*N?'MS_Description'\s*,\s*@value\s*=\s*N?'((?:[^']++|'')*+)'"
+    r"\s*,\s*@level0type\s*=\s*N?'SCHEMA'\s*,\s*@level0name\s*=\s*N?'([^']++)'"
+    r"\s*,\s*@level1type\s*=\s*N?'TABLE'\s*,\s*@level1name\s*=\s*N?'([^']++)'"
+    r"(?:\s*,\s*@level2type\s*=\s*N?'COLUMN'\s*,\s*@level2name\s*=\s*N?'([^']++)')?\s*\Z",
+    re.I,
 )
 
 
 def plain_comment(script: Script, text: str) -> bool:
-    """Take the form in which most comments of a dump come, without taking it apart; say whether it was that."""
-    found = _PLAIN.match(text)
-    if found is None:
+    """Take a comment in the form in which most come, without taking it apart; say whether it was that."""
+    if found := _PLAIN.match(text):
+        *path, said = (word or "" for word in found.groups())
+        schema, table, column = path[0] or path[2], path[1] or path[3], path[4]
+        fold = True
+    elif found := _PLAIN_PROPERTY.match(text):
+        said, schema, table, column = (word or "" for word in found.groups())
+        fold = False
+    else:
         return False
-    for_table, *path, said = found.groups()
-    names = [_folded(name, script) for name in path if name]
-    if for_table:
-        names.append("")
-    if len(names) != 3:
-        return False
-    draft = script.find(names[0], names[1])
-    target = draft and (draft.table if for_table else script.column(draft, names[2]))
-    if not target:
+    words = (schema, table, script.search)
+    draft = script.found_by_words.get(words)
+    if draft is None:
+        draft = script.find(_folded(schema, script), _folded(table, script)) if fold else script.find(schema, table)
+        if draft is None:
+            return False
+        script.found_by_words[words] = draft
+    if fold:
+        column = _folded(column, script)
+    target = script.column(draft, column) if column else draft.table
+    if target is None:
         return False
     target.comment = said.replace("''", "'")
-    script.statements["COMMENT"] += 1
+    script.statements[text[: text.index(" ")].upper()] += 1
     return True
 
 
 def _folded(name: str, script: Script) -> str:
     dialect = script.dialect
-    quoted = name[0] == '"'
+    quoted = name[:1] == '"'
     name = name.strip('"')
     if dialect.fold == "keep" or (quoted and not dialect.fold_quoted):
         return name

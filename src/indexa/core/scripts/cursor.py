@@ -209,7 +209,8 @@ class Cursor:
         found = []
         while True:
             found.append(self.name())
-            self._to_comma_or_close()
+            if self.up[self.i] not in (",", ")"):
+                self._to_comma_or_close()
             if not self.take(","):
                 break
         self.expect(")")

@@ -28,6 +28,11 @@ def _part(cursor: Cursor, script: Script, draft: Draft | None) -> IndexPart:
     start = cursor.i
     part = IndexPart()
     follows = cursor.ahead(1)
+    if follows in (",", ")") and cursor.is_name() and cursor.raw[start][0] != "'":
+        name = cursor.name()
+        column = script.column(draft, name) if draft else None
+        part.column = column.name if column else name
+        return part
     if (
         cursor.is_name()
         and cursor.raw[start][0] != "'"

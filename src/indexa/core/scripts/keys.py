@@ -11,6 +11,7 @@ _QUIET = frozenset(
     "CLUSTERED NONCLUSTERED ENABLE DISABLE VALIDATE NOVALIDATE RELY NORELY ENFORCED ASC DESC VISIBLE INVISIBLE HASH".split()
 )
 """Words behind a key that say nothing of its structure."""
+_ENDS = frozenset({"", ",", ")", ";"})
 
 
 def references(cursor: Cursor, script: Script, draft: Draft, columns: tuple[str, ...], name: str) -> ForeignKey:
@@ -29,7 +30,7 @@ def references(cursor: Cursor, script: Script, draft: Draft, columns: tuple[str,
 
 def _foreign_tail(cursor: Cursor, foreign: ForeignKey) -> None:
     matches: dict[str, MatchType] = {"FULL": "full", "PARTIAL": "partial", "SIMPLE": "simple"}
-    while True:
+    while cursor.now not in _ENDS:
         if cursor.take("ON", "DELETE"):
             foreign.on_delete = _action(cursor)
         elif cursor.take("ON", "UPDATE"):
@@ -80,8 +81,7 @@ def _action(cursor: Cursor) -> KeyAction:
 
 def key_tail(cursor: Cursor, key: Key | None, *, inline: bool = False) -> None:
     """Read what may follow a primary or unique key: its index, its options, when it is checked."""
-    while True:
-        word = cursor.now
+    while (word := cursor.now) not in _ENDS:
         if word == "USING" and "INDEX" in (cursor.ahead(1), cursor.ahead(2)):
             cursor.i += 2 if cursor.ahead(1) == "INDEX" else 3
             cursor.take("TABLESPACE")

@@ -61,11 +61,13 @@ def name_constraints(dialect: Dialect, table: Table) -> None:
 def _name_like_mysql(table: Table) -> None:
     if table.primary_key:
         table.primary_key.name = "PRIMARY"
-    taken = Counter([*(key.name for key in table.unique), *(index.name for index in table.indexes)])
-    for key in table.unique:
-        key.name = key.name or _numbered(key.columns[0] if key.columns else "", taken)
-    for index in table.indexes:
-        index.name = index.name or _numbered(index.parts[0].column if index.parts else "", taken)
+    names = [*(key.name for key in table.unique), *(index.name for index in table.indexes)]
+    if not all(names):
+        taken = Counter(names)
+        for key in table.unique:
+            key.name = key.name or _numbered(key.columns[0] if key.columns else "", taken)
+        for index in table.indexes:
+            index.name = index.name or _numbered(index.parts[0].column if index.parts else "", taken)
     number = 0
     for foreign in table.foreign_keys:
         if not foreign.name:
@@ -100,19 +102,17 @@ def _numbered(base: str, taken: Counter[str]) -> str:
 def _index_foreign_keys(table: Table) -> None:
     """Add the index that the platform makes for a foreign key which no index begins with."""
 
-    def starts(names: tuple[str, ...], columns: tuple[str, ...]) -> bool:
-        return names[: len(columns)] == columns
-
+    if not table.foreign_keys:
+        return
+    known = [key.columns for key in table.unique]
+    known += [tuple(part.column for part in index.parts) for index in table.indexes]
+    if table.primary_key:
+        known.append(table.primary_key.columns)
     for foreign in table.foreign_keys:
-        known = [key.columns for key in table.unique] + [
-            tuple(part.column for part in index.parts) for index in table.indexes
-        ]
-        if table.primary_key:
-            known.append(table.primary_key.columns)
-        if not any(starts(names, foreign.columns) for names in known):
-            table.indexes.append(
-                Index(name=foreign.name, parts=tuple(IndexPart(column=name) for name in foreign.columns))
-            )
+        columns = foreign.columns
+        if not any(names[: len(columns)] == columns for names in known):
+            table.indexes.append(Index(name=foreign.name, parts=tuple(IndexPart(column=name) for name in columns)))
+            known.append(columns)
 
 
 def made_name(table: str, columns: str, ending: str) -> str:

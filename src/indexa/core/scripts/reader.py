@@ -21,6 +21,7 @@ from indexa.core.scripts.batches import parts_of_batch, slice_of
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.dialect import Dialect
 from indexa.core.scripts.finishing import finish
+from indexa.core.scripts.known_columns import take_known_columns
 from indexa.core.scripts.splitting import Buffer, Piece, Splitter
 from indexa.core.scripts.state import Script
 from indexa.core.scripts.statements import HANDLERS
@@ -120,12 +121,14 @@ class _FileReading:
         text = content[piece.start : piece.end].decode(self._file.encoding, "replace")
         if "\r" in text:
             text = text.replace("\r\n", "\n")
-        if text[:7].upper() == "COMMENT" and comments.plain_comment(script, text):
+        if text[:4].upper() in ("COMM", "EXEC") and comments.plain_comment(script, text):
             return
         if _NOTHING_TO_READ.match(text):
             script.statements[text.split(None, 1)[0].upper()] += 1
             return
+        text, known = take_known_columns(text, script)
         statement = Statement(text, script.dialect, self._label, piece.line)
+        statement.known = known
         if script.dialect.bodies == "go" and not _WHOLE_BATCH.match(text):
             for start, end in parts_of_batch(statement):
                 self._understand(slice_of(statement, start, end))

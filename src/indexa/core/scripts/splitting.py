@@ -35,6 +35,8 @@ class _Patterns(NamedTuple):
     statement: re.Pattern[bytes]
     """As body, and ends where a line begins another statement, since terminators are forgotten."""
     command: re.Pattern[bytes] | None
+    common: re.Pattern[bytes]
+    """What lies between, and one of the statements that a script is mostly made of: all at once."""
 
 
 _ROWS = re.compile(
@@ -127,16 +129,24 @@ def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
     notes = [] if end.startswith(r"\#") else [r"#[^\n]*+"]  # no statement begins with it in any dialect
     another = newline if dialect.bodies == "go" else newline + _ANOTHER
 
-    def body(newline: str) -> re.Pattern[bytes]:
-        parts = [plain, *quoted, *known, newline, dollar, rf"(?!{end})[^\n$]"]
-        return re.compile(("(?:" + "|".join(parts) + ")*+").encode("latin-1"), re.S | re.I)
+    between = "(?:" + "|".join([r"\s++", *known, end, *lines, *notes]) + ")*+"
+
+    def body(newline: str) -> str:
+        return "(?:" + "|".join([plain, *quoted, *known, newline, dollar, rf"(?!{end})[^\n$]"]) + ")*+"
+
+    def compiled(pattern: str) -> re.Pattern[bytes]:
+        return re.compile(pattern.encode("latin-1"), re.M | re.S | re.I)
 
     return _Patterns(
-        re.compile(("(?:" + "|".join([r"\s++", *known, end, *lines, *notes]) + ")*+").encode("latin-1"), re.M | re.I),
-        body(newline),
-        body(another),
+        compiled(between),
+        compiled(body(newline)),
+        compiled(body(another)),
         re.compile(f"(?:{dialect.commands})[^\\n]*+".encode("latin-1"), re.I) if dialect.commands else None,
+        compiled(f"{between}({_COMMON}{body(another)})"),
     )
+
+
+_COMMON = r"(?:COMMENT\s+ON|CREATE\s+TABLE|CREATE\s+(?:UNIQUE\s+)?INDEX|ALTER\s+TABLE)\s"
 
 
 class Splitter:
@@ -157,6 +167,10 @@ class Splitter:
         if buffer[:3] == b"\xef\xbb\xbf":
             at = 3
         while True:
+            if (common := self._patterns.common.match(buffer, at)) and self._is_whole(common, at):
+                start, at = common.span(1)
+                yield Piece("statement", start, at, self._line_at(start))
+                continue
             at = self._between(at)
             if at >= length:
                 return
@@ -180,6 +194,13 @@ class Splitter:
                     end = data_end.end() if data_end else length
                     yield Piece("rows", min(end, length), end, line)
             at = max(end, at + 1)
+
+    def _is_whole(self, common: re.Match[bytes], at: int) -> bool:
+        """Say whether nothing before or behind a common statement asks for a closer look."""
+        start, end = common.span(1)
+        if self._dialect.dollar_quotes and self._buffer[end : end + 1] == b"$":
+            return False
+        return self._dialect.bodies != "blocks" or start - at < 4 or not _HASH_SET.search(self._buffer, at, start)
 
     def _between(self, at: int) -> int:
         while True:

@@ -64,6 +64,9 @@ class Script:
         self.search: tuple[str, ...] = (first,)
         self.drafts: dict[int, Draft] = {}
         self._by_name: dict[tuple[str, str], int] = {}
+        self._by_bare_name: dict[str, set[int]] = {}
+        self.found_by_words: dict[tuple[str, str, tuple[str, ...]], Draft] = {}
+        """Tables by schema and name as comments wrote them, and by the search path; emptied when tables come or go."""
         self._former: dict[tuple[str, str], int] = {}
         self._made = 0
         self.schemas: dict[str, SchemaInfo] = {}
@@ -73,8 +76,8 @@ class Script:
         self._notes: dict[tuple[Fate, str, str], list[Any]] = {}
         self.types: dict[str, str] = {}
         """Types as written and as the catalog words them, for those that bring nothing else along."""
-        self.plain_columns: dict[tuple[str, ...], Column] = {}
-        """Columns by the tokens behind their name, for those that are all said by them."""
+        self.plain_columns: dict[str, Column] = {}
+        """Columns by the words behind their name, for those that are all said by them."""
         self.noted = 0
         self.extension_types: dict[str, str] = {}
         self.index_owner: dict[tuple[str, str], int] = {}
@@ -96,10 +99,9 @@ class Script:
             if number is not None:
                 return self.drafts[number]
         if not schema:  # a script that is not careful with its schemas: one table of that name is the one meant
-            wanted = self.dialect.key(name)
-            hits = [number for (_, key), number in self._by_name.items() if key == wanted] if wanted else []
+            hits = self._by_bare_name.get(self.dialect.key(name), ())
             if len(hits) == 1:
-                return self.drafts[hits[0]]
+                return self.drafts[next(iter(hits))]
         return None
 
     def find_former(self, schema: str, name: str) -> Draft | None:
@@ -120,13 +122,23 @@ class Script:
         self._made += 1
         draft = Draft(table, self._made, place)
         self.drafts[draft.number] = draft
-        self._by_name[key] = draft.number
+        self._list(key, draft.number)
         return draft
+
+    def _list(self, key: tuple[str, str], number: int) -> None:
+        self._by_name[key] = number
+        self._by_bare_name.setdefault(key[1], set()).add(number)
+        self.found_by_words.clear()
+
+    def _unlist(self, key: tuple[str, str], number: int) -> None:
+        self._by_name.pop(key, None)
+        self._by_bare_name.get(key[1], set()).discard(number)
+        self.found_by_words.clear()
 
     def drop(self, draft: Draft) -> None:
         """Take a table out again, and the references to it."""
         del self.drafts[draft.number]
-        self._by_name.pop(self._key(draft.table.schema, draft.table.name), None)
+        self._unlist(self._key(draft.table.schema, draft.table.name), draft.number)
         for other in self.drafts.values():
             gone = [ref for ref in other.references if ref.target == draft.number]
             for ref in gone:
@@ -137,10 +149,10 @@ class Script:
         """Give a table another name or schema; what refers to it follows."""
         full_name = draft.table.full_name
         former = self._key(draft.table.schema, draft.table.name)
-        self._by_name.pop(former, None)
+        self._unlist(former, draft.number)
         self._former[former] = draft.number
         draft.table.schema, draft.table.name = schema, name
-        self._by_name[self._key(schema, name)] = draft.number
+        self._list(self._key(schema, name), draft.number)
         for child in self.children(full_name):
             child.table.inherits = tuple(
                 draft.table.full_name if one == full_name else one for one in child.table.inherits

@@ -8,6 +8,7 @@ from indexa.core.model import Column, Key
 from indexa.core.scripts.columns import ColumnReading
 from indexa.core.scripts.constraints import BEGIN_CONSTRAINT, is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
+from indexa.core.scripts.known_columns import MARK
 from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.sequences import owned_sequence
 from indexa.core.scripts.state import Draft, Script
@@ -22,6 +23,9 @@ def read_columns(cursor: Cursor, script: Script, draft: Draft) -> None:
         return
     up = cursor.up
     while up[cursor.i] not in (")", ""):
+        if up[cursor.i] == MARK:
+            _add_known(cursor, script, draft)
+            continue
         start = cursor.i
         try:
             _element(cursor, script, draft)
@@ -79,8 +83,24 @@ _MORE_THAN_PLAIN = frozenset(
 )
 
 
+_FOLDS = {"lower": str.lower, "upper": str.upper, "keep": str}
+
+
+def _add_known(cursor: Cursor, script: Script, draft: Draft) -> None:
+    """Add the columns that were taken out of the text where the mark stands."""
+    cursor.i += 1
+    dialect, plain_name, listed = script.dialect, cursor.plain_name, draft.table.columns
+    fold, by_key, position = _FOLDS[dialect.fold], draft.columns, len(listed)
+    for written, like, said in cursor.statement.known.pop(0):
+        name = plain_name(written) if written[0] in '"`[' else fold(written)
+        position += 1
+        made = Column(name, position, like.type, like.nullable, like.default, said, "", None, like.collation)
+        by_key[name if dialect.case_matters else name.lower()] = made
+        listed.append(made)
+
+
 def _column(cursor: Cursor, script: Script, draft: Draft) -> None:
-    """Read one column. Most are said by a few tokens that come again and again: those are understood once."""
+    """Read one column, and remember what the tokens behind its name say, for those that are all said by them."""
     start, up, depth = cursor.i, cursor.up, 0
     end = 0
     for at in range(start + 1, min(start + _LONGEST_PLAIN, cursor.end)):
@@ -92,24 +112,18 @@ def _column(cursor: Cursor, script: Script, draft: Draft) -> None:
         if (token == "," and not depth) or depth < 0:
             end = at
             break
-    behind = cursor.raw[start + 1 : end]
-    known = script.plain_columns.get(behind) if end else None
-    if known is not None:
-        column = Column(cursor.name(), 0, known.type, known.nullable, known.default, "", "", None, known.collation)
-        draft.add(column, script.dialect.key(column.name))
-        cursor.i = end
-        return
     noted = script.noted
     column = ColumnReading(cursor, draft, script).read()
+    told = 2 if up[end - 2] == "COMMENT" else 0  # a comment of its own
     serial = up[start + 1].lower() in script.dialect.serials or column.identity
     if (
         end
         and cursor.i == end
         and noted == script.noted
         and not serial
-        and _MORE_THAN_PLAIN.isdisjoint(up[start + 1 : end])
+        and _MORE_THAN_PLAIN.isdisjoint(up[start + 1 : end - told])
     ):
-        script.plain_columns[behind] = copy.copy(column)
+        script.plain_columns[cursor.text(start + 1, end - told)] = copy.copy(column)
 
 
 def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: set[str]) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 
+from indexa.core.model import Column
 from indexa.core.scripts.dialect import Dialect
 
 _BLOCK_COMMENT = r"/\*[^*]*+(?:\*(?!/)[^*]*+)*+\*/"
@@ -96,12 +97,14 @@ _MAY_COMMENT = ("--", "/*", "#", "//", "{")
 class Statement:
     """One statement's tokens: `raw` as written, `up` in capitals, `before` what lies in front of each.
 
-    All three lists end with an empty token. `line` is the file's line on which `text` begins.
+    All three lists end with an empty token. `line` is the file's line on which `text` begins. `known` are the runs of
+    columns that were taken out of the text where it has a mark.
     """
 
-    __slots__ = ("_lines", "before", "dialect", "file", "line", "raw", "text", "up")
+    __slots__ = ("_lines", "before", "dialect", "file", "known", "line", "raw", "text", "up")
 
     def __init__(self, text: str, dialect: Dialect, file: str, line: int) -> None:
+        self.known: list[list[tuple[str, Column, str]]] = []
         if dialect.conditional_comments and _CONDITIONAL_OPENS.search(text):
             text = _CONDITIONAL.sub(lambda found: " " * len(found[0]), text)
         pattern = _PATTERNS.get(dialect.name)
