@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+from collections.abc import Callable
 
 from indexa.core.model import Column, Key
 from indexa.core.scripts.columns import ColumnReading
@@ -83,7 +84,7 @@ _MORE_THAN_PLAIN = frozenset(
 )
 
 
-_FOLDS = {"lower": str.lower, "upper": str.upper, "keep": str}
+_FOLDS: dict[str, Callable[[str], str]] = {"lower": str.lower, "upper": str.upper, "keep": str}
 
 
 def _add_known(cursor: Cursor, script: Script, draft: Draft) -> None:
