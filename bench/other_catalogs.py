@@ -25,7 +25,10 @@ DATABASE = "bench_1000"
 _CHECKS = queries.CHECKS_MARIADB
 MARIADB = [queries.TABLES, queries.VIEWS, queries.COLUMNS, queries.INDEXES.format(expression="null"), queries.FOREIGN_KEYS, _CHECKS,
            queries.PARTITIONS, queries.TRIGGERS, queries.ROUTINES, queries.EVENTS]  # fmt: skip
-SQLITE = [build.TABLES, build.COLUMNS, build.FOREIGN_KEYS, build.INDEXES, build.TRIGGERS]
+SQLITE = [
+    query.replace("{only}", "")
+    for query in (build.TABLES, build.COLUMNS, build.FOREIGN_KEYS, build.INDEXES, build.TRIGGERS)
+]
 
 
 def quiet(*_: object) -> None:

@@ -18,7 +18,9 @@ from indexa.adapters.address import Address, parse_address
 from indexa.adapters.errors import SourceError
 from indexa.adapters.files import check_below, open_duckdb, open_sqlite
 from indexa.adapters.kit_files import kit_rows
+from indexa.adapters.live import open_source
 from indexa.adapters.script_files import open_scripts
+from indexa.core.intake.choice import Choice
 from indexa.core.intake.kit import MEMBERS, KitError
 from tests.core.test_kit import ROWS, text
 
@@ -133,6 +135,22 @@ class DatabaseFileTests(FolderCase):
             with self.subTest(path), self.assertRaises(SourceError) as caught:
                 check_below(path, [str(allowed)])
             self.assertEqual(caught.exception.code, code)
+
+    def test_what_needs_its_application_is_named_and_costs_nothing_else(self) -> None:
+        path = self.folder / "station.db"
+        made = sqlite3.connect(path)
+        made.create_function("shout", 1, str.upper)
+        made.executescript(
+            "create table pump (id integer primary key, nm text);"
+            "create view loud as select shout(nm) as nm from pump; create view quiet as select nm from pump;"
+        )
+        made.close()
+        with open_source("sqlite", Address(database=str(path)), "") as opened:
+            model, receipt = opened.read(Choice(), lambda *_: None, "station")
+        columns = {table.name: [column.name for column in table.columns] for table in model.tables}
+        self.assertEqual(columns, {"pump": ["id", "nm"], "loud": [], "quiet": ["nm"]})
+        self.assertEqual([(note.kind, note.place) for note in receipt.left_out()], [("columns", "main.loud")])
+        self.assertIn("shout", receipt.left_out()[0].reason)
 
     def test_a_file_of_another_kind_is_told_from_one_that_is_damaged(self) -> None:
         with sqlite3.connect(self.folder / "whole.db") as whole:

@@ -132,6 +132,16 @@ class PlatformTests(TestCase):
                 ranked = propose(sample_of((CASES / f"{name}.sql").read_bytes()))
                 self.assertEqual(ranked[0][0], name, ranked[:3])
         self.assertEqual(propose("nothing that is SQL"), [])
+        plain = "create table t (id int not null, primary key (id));"
+        named = {
+            "tables_db2.sql": "db2",
+            "schema.Pg": "postgresql",
+            "tablesSqlServer.sql": "sqlserver",
+            "create-ora.sql": "oracle",
+        }
+        for file_name, platform in named.items():
+            self.assertEqual([name for name, _ in propose(plain, [file_name])], [platform])
+        self.assertEqual(propose("create table `t` (`a` int) engine=InnoDB;", ["for_oracle.sql"])[0][0], "mysql")
         plain = "create table t (gen_id bigint, at timestamp with time zone, b timestamp without time zone); create type k as enum ('a');"
         self.assertEqual([name for name, _ in propose(plain)], ["postgresql"])
 

@@ -111,7 +111,7 @@ class Inspection:
                 builder.note(
                     "left out", kind, "The general reader does not see them. A script of the database may tell.", 0
                 )
-            return builder.finish((), KINDS)
+            return builder.finish()
 
     def _read_schema(self, builder: CatalogBuilder, schema: str | None) -> None:
         inspector, unseen = self._inspector, set()

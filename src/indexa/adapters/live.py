@@ -64,7 +64,9 @@ class PlatformReading:
 
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
-        return self._platform.read(self._session, choice, tick, name)
+        model, receipt = self._platform.read(self._session, choice, tick, name)
+        self._platform.balance(self._session, receipt, choice)
+        return model, receipt
 
 
 @contextmanager

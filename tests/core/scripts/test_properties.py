@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from pathlib import Path
 from unittest import TestCase
+from unittest.mock import patch
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -26,6 +27,8 @@ HOSTILE = {
     "comments": b"/*" * 100_000 + b"\ncreate table t (a int);",
     "dots": b"create table " + b"a." * 100_000 + b"t (a int);",
     "columns": b"create table t (" + b",".join(b"c%d int" % number for number in range(20_000)) + b");",
+    "newlines": b"create table t (a int" + b"\n" * 200_000 + b");\ninsert into t values (1)" + b"\n" * 200_000,
+    "declares": b"create table t (a int\n" + b"declare x y\n" * 20_000 + b");",
     "nulls": b"\0" * 100_000 + b"create table t (a int);",
     "constraints": b"create table t (a int " + b"not null " * 50_000 + b");",
     "commas": b"create table t (" + b"," * 100_000 + b"a int);",
@@ -34,6 +37,41 @@ HOSTILE = {
     "dollars": b"create function f() returns int as $$" + b"$a$ $b$" * 50_000,
     "alters": b"create table t (a int);" + b"alter table t add c int, drop c;" * 5_000,
 }
+
+
+NAMES_OF_COLUMNS = ["a", "Meter_No", '"Tank"', "reading", "b2", "comment", "key", "index"]
+WORDS = [
+    "int", "varchar(40) NOT NULL", "numeric(10, 2) DEFAULT 0", "varchar(4) DEFAULT 'x, (y'", "date", "timestamp with time zone",
+    "int NOT NULL CHECK (b2 > 0)", "int PRIMARY KEY", "varchar(9) COMMENT 'a, b'", "varchar(40) NOT NULL COMMENT 'It''s'", "int UNIQUE",
+    "int -- beside it", "date /* within */ NOT NULL", "int REFERENCES other (a)", "int GENERATED ALWAYS AS (1 + (2 * 3))", "double precision",
+]  # fmt: skip
+ELEMENTS = [
+    "UNIQUE (a)",
+    "CHECK (a > 0 AND (b2 < 3))",
+    "FOREIGN KEY (a) REFERENCES t0 (a)",
+    "CONSTRAINT k PRIMARY KEY (a)",
+]
+ENDS = [",", ", ", ",\n", " ,\n    ", ", -- remark\n", ",\n -- of the next\n", ", /* and */ "]
+
+
+@st.composite
+def tables(draw: st.DrawFn) -> str:
+    """A script of a few tables whose columns repeat each other's wording, with all that may stand between them."""
+    script = []
+    for number in range(draw(st.integers(2, 4))):
+        columns = draw(st.lists(st.sampled_from(NAMES_OF_COLUMNS), min_size=1, max_size=6, unique=True))
+        elements = [f"{name} {draw(st.sampled_from(WORDS))}" for name in columns]
+        for element in draw(st.lists(st.sampled_from(ELEMENTS), max_size=2)):
+            elements.insert(draw(st.integers(0, len(elements))), element)
+        body = "".join(
+            element + ("\n" if "--" in element else "") + end
+            for element, end in zip(
+                elements, draw(st.lists(st.sampled_from(ENDS), min_size=20, max_size=20)), strict=False
+            )
+        )
+        closing = body.rstrip().rfind(",")
+        script.append(f"CREATE TABLE t{number} (\n{body[:closing]} {body[closing + 1 :]}\n);\n")
+    return "".join(script)
 
 
 def quiet(*_: object) -> None:
@@ -62,6 +100,14 @@ class PropertyTests(TestCase):
                 for key in table.foreign_keys:
                     self.assertEqual(len(key.columns), len(key.ref_columns))
             self.assertTrue(all(note.reason for note in receipt.notes))
+
+    @settings(max_examples=150, deadline=None)
+    @given(st.sampled_from(["postgresql", "mysql", "oracle", "sqlserver", "sqlite", "db2"]), tables())
+    def test_columns_that_are_known_from_before_are_read_as_if_they_were_new(self, dialect: str, script: str) -> None:
+        fast = read_bytes(script.encode(), dialect)
+        with patch("indexa.core.scripts.reader.take_known_columns", lambda text, _: (text, [])):
+            slow = read_bytes(script.encode(), dialect)
+        self.assertEqual(fast, slow)
 
     @settings(max_examples=60, deadline=None)
     @given(st.sampled_from(NAMES), st.text(max_size=400))

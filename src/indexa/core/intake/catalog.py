@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from sys import intern
 
-from indexa.core.intake.choice import OBJECT_KINDS, Choice
+from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Fate, Note, Receipt, count_parts
 from indexa.core.model import VIEW_KINDS, Column, ForeignKey, Model, SchemaInfo, Table
 
@@ -47,9 +47,7 @@ class CatalogBuilder:
         """Put a line on the receipt."""
         self._notes.append(Note(fate, kind, reason, count, place))
 
-    def finish(
-        self, schemas: Iterable[SchemaInfo] = (), offered: Iterable[str] = OBJECT_KINDS
-    ) -> tuple[Model, Receipt]:
+    def finish(self, schemas: Iterable[SchemaInfo] = ()) -> tuple[Model, Receipt]:
         """Return the model and its receipt; references are checked and what was not chosen is named."""
         model = self.model
         model.tables = list(self._tables.values())
@@ -62,9 +60,6 @@ class CatalogBuilder:
         for kind, count in self._not_taken.items():
             if count:
                 self.note("left out", kind, "They were not chosen.", count)
-        for kind in offered:
-            if kind not in self.choice.kinds and not self._not_taken.get(kind):
-                self.note("left out", OBJECT_KINDS[kind].lower(), "This kind was not chosen.", 0)
         names = tuple(schema.name for schema in model.schemas)
         return model, Receipt(arrived=count_parts(model), notes=self._notes, schemas=names)
 

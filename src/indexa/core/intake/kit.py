@@ -254,7 +254,7 @@ class _KitReading:
             "A field kit does not ask for them, nor for triggers, routines and what a foreign key does.",
             0,
         )
-        return self._builder.finish((), ("tables", "views"))
+        return self._builder.finish()
 
     def _take_key(self, table: Table, kind: str, name: str, rows: list[_Row]) -> None:
         columns = tuple(row.column_name for row in rows)

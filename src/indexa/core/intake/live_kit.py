@@ -19,6 +19,17 @@ BEYOND_A_KIT = (
 class KitPlatform(Platform):
     """A platform whose catalog is read by its field kit's query, through whatever driver there is."""
 
+    hides: str = ""
+    """What its catalog keeps from a login without rights, as a sentence; "" where it shows everything to everybody."""
+
+    def limits(self, session: Session) -> list[str]:
+        """Say what the login may not see. How much that is, the catalog does not tell."""
+        del session
+        return [self.hides] if self.hides else []
+
+    def balance(self, session: Session, receipt: Receipt, choice: Choice) -> None:
+        """Leave the receipt as it is: the query that was read is all that there is to count."""
+
     def count(self, session: Session) -> list[SchemaCount]:
         """Count tables and views of each schema."""
         found: dict[str, dict[str, set[str]]] = {}

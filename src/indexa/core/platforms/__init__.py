@@ -11,6 +11,7 @@ from typing import Any, Protocol
 import msgspec
 
 from indexa.core.errors import CoreError
+from indexa.core.intake.balance import balance
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
@@ -82,6 +83,10 @@ class Platform(msgspec.Struct, kw_only=True):
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
         raise NotLiveError(self.label)
+
+    def balance(self, session: Session, receipt: Receipt, choice: Choice) -> None:
+        """Note what the source holds and the reading did not bring, so that counts by kind add up."""
+        balance(receipt, self.count(session), choice)
 
     def table_names(self, session: Session, choice: Choice) -> list[tuple[str, str, bool]]:
         """List schema, name and whether it is a view, of what the choice takes; nothing else is read."""

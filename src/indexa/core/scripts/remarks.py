@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from indexa.core.scripts.cursor import Cursor
+from indexa.core.scripts.known_columns import MARK
 from indexa.core.scripts.state import Draft
 from indexa.core.scripts.tokens import Statement
 
@@ -33,7 +34,7 @@ def remark_columns(statement: Statement, draft: Draft) -> None:
         elif raw == ")":
             depth -= 1
             starts_element = False
-        elif raw == "," and depth == 1:
+        elif raw in (",", MARK) and depth == 1:
             starts_element = True
         elif raw:
             if depth == 1 and starts_element:

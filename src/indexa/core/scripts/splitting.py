@@ -85,16 +85,16 @@ _SET_TERM = re.compile(rb"SET[ \t]+TERM(?:INATOR)?[ \t]+(\S+)", re.I)
 _HASH_SET = re.compile(rb"--#SET[ \t]+TERMINATOR[ \t]+(\S+)", re.I)
 _LINE_END = re.compile(rb"\r?\n|\Z")
 _TSQL_ROWS = re.compile(
-    rb"(?:[^';\n]++|'(?:[^']++|'')*+'|\n(?!\s*+(?:INSERT|CREATE|ALTER|DROP|EXEC|EXECUTE|SET|GO|PRINT|UPDATE|DELETE|IF|END|"
+    rb"(?:[^';\n]++|'(?:[^']++|'')*+'|\n(?![ \t]*+(?:INSERT|CREATE|ALTER|DROP|EXEC|EXECUTE|SET|GO|PRINT|UPDATE|DELETE|IF|END|"
     rb"DECLARE|USE|GRANT|COMMIT|TRUNCATE|DBCC)\b))*+",
     re.I,
 )
 
 
 _ANOTHER = (
-    r"(?!\s*+(?:CREATE\s+(?:OR\s+REPLACE\s+|(?:GLOBAL|LOCAL|TEMP|TEMPORARY|UNIQUE|CLUSTERED|BITMAP|MULTISET|SET)\s+)*"
+    r"(?![ \t]*+(?:CREATE\s+(?:OR\s+REPLACE\s+|(?:GLOBAL|LOCAL|TEMP|TEMPORARY|UNIQUE|CLUSTERED|BITMAP|MULTISET|SET)\s+)*"
     r"(?:TABLE|INDEX|VIEW|MATERIALIZED|SEQUENCE|TRIGGER|PROCEDURE|FUNCTION|PACKAGE|TYPE|DOMAIN|SCHEMA)\s|"
-    r"(?:ALTER|DROP)\s+(?:TABLE|VIEW|SEQUENCE)\s|COMMENT\s+ON\s|DECLARE\s+\w+\s[^;]*+;))"
+    r"(?:ALTER|DROP)\s+(?:TABLE|VIEW|SEQUENCE)\s|COMMENT\s+ON\s|DECLARE\s+\w+\s[^;]{0,200}+;))"
 )
 """What begins a statement wherever a line begins with it, and so ends one whose terminator was forgotten."""
 _HOLDS_OTHERS = re.compile(

@@ -107,7 +107,7 @@ class CatalogReading:
             for schema, comment in self._fetch(SCHEMAS)
             if self._choice.takes_schema(schema) and schema not in ("information_schema", "pg_catalog")
         ]
-        return self._builder.finish(schemas, ("tables", "views", "types", "sequences", "routines"))
+        return self._builder.finish(schemas)
 
     def _fetch(self, query: str) -> Iterable[tuple[Any, ...]]:
         return self._session.fetch(query, {})

@@ -85,7 +85,7 @@ class CatalogReading:
             if chosen:
                 step()
         schemas = [SchemaInfo(name=schema) for schema in self._choice.schemas]
-        return self._builder.finish(schemas, ("tables", "views", "sequences", "routines", "triggers"))
+        return self._builder.finish(schemas)
 
     def _fetch(self, query: str) -> Rows:
         return self._session.fetch(query, self._parameters)

@@ -56,5 +56,6 @@ PLATFORM = KitPlatform(
     has_kit=True,
     kinds=("tables", "views"),
     cannot=BEYOND_A_KIT,
+    hides="What the login has no privilege on: the ALL_ views do not show it. SELECT ANY TABLE or SELECT_CATALOG_ROLE shows all.",
     families={"date": "date and time", "raw": "binary"},
 )

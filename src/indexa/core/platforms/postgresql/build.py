@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from sys import intern
 from typing import Any
 
-from indexa.core.intake.choice import OBJECT_KINDS, Choice
+from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Note, Receipt, count_parts
 from indexa.core.model import (
     ACTIONS,
@@ -384,9 +384,6 @@ class CatalogReading:
             self._notes.append(Note("left out", "extension objects", "They belong to an extension.", count, extension))
         for kind, count in self._fetch(queries.OTHER_OBJECTS):
             self._notes.append(Note("left out", kind, "A model does not hold objects of this kind.", count))
-        for kind, label in OBJECT_KINDS.items():
-            if kind not in self._choice.kinds:
-                self._notes.append(Note("left out", label.lower(), "This kind was not chosen.", 0))
 
 
 def _exclusion(name: str, comment: str | None, text: str, deferrable: bool, deferred: bool) -> Exclusion:

@@ -48,5 +48,11 @@ DIALECT = Dialect(
     parser="snowflake",
 )  # fmt: skip
 PLATFORM = KitPlatform(
-    name="snowflake", label="Snowflake", dialect=DIALECT, has_kit=True, kinds=("tables", "views"), cannot=BEYOND_A_KIT
+    name="snowflake",
+    label="Snowflake",
+    dialect=DIALECT,
+    has_kit=True,
+    kinds=("tables", "views"),
+    cannot=BEYOND_A_KIT,
+    hides="What the role has no privilege on, and the keys: the information schema shows neither.",
 )

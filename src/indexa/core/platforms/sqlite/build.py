@@ -87,7 +87,7 @@ class CatalogReading:
         for refused, why in self._refused.items():
             said = f"SQLite can't tell them without the application they belong to: {why}."
             self._builder.note("left out", "columns", said, place=f"{SCHEMA}.{refused}")
-        return self._builder.finish((), ("tables", "views", "triggers"))
+        return self._builder.finish()
 
     def _fetch(self, query: str) -> Iterable[tuple[Any, ...]]:
         return self._session.fetch(query, {})

@@ -55,5 +55,6 @@ PLATFORM = KitPlatform(
     has_kit=True,
     kinds=("tables", "views"),
     cannot=BEYOND_A_KIT,
+    hides="What the login has no permission on: the catalog does not show it. VIEW DEFINITION on the database shows all.",
     families={"timestamp": "binary", "bit": "yes or no"},
 )

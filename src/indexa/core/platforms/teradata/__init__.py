@@ -30,5 +30,6 @@ PLATFORM = KitPlatform(
     has_kit=True,
     kinds=("tables", "views"),
     cannot=BEYOND_A_KIT,
+    hides="What the login has no right on, where the administrator has restricted the DBC views to own objects.",
     families={"byte": "binary", "varbyte": "binary"},
 )
