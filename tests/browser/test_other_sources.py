@@ -66,6 +66,22 @@ class OtherSourceTests(BrowserCase):
         self.see("GIBBERISH")
         self.see("line 6")
 
+    def test_among_many_schemas_one_is_found_and_all_are_ticked_or_none(self) -> None:
+        made = "".join(f"CREATE TABLE district_{number:02}.meter (id int);\n" for number in range(30))
+        self.follow("Enter a source")
+        self.follow("An SQL script")
+        self.find("[name=name]").send_keys("districts")
+        self.find("[name=uploads]").send_keys(self.file("districts_pg.sql", made))
+        self.press("Save and look what is in it")
+        self.see("It is read as PostgreSQL")
+        self.see("30 tables will be read", "#taken")
+        self.click("[data-tick-all]")
+        self.see("0 tables will be read", "#taken")
+        self.find("[data-find-rows]").send_keys("_2")
+        self.click("[data-tick-all]")
+        self.see("10 tables will be read", "#taken")
+        self.assert_accessible("many schemas")
+
     def test_a_letter_is_no_result_of_a_kit_and_the_result_is(self) -> None:
         self.follow("Enter a source")
         self.follow("The result of a field kit")

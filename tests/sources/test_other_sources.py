@@ -224,7 +224,7 @@ class ChoosingTests(SourceCase):
         source = self.script()
         self.client.get(self.address("choose", source.pk))
         chosen = {"schemas": [""], "kinds": ["tables", "views"], "include": "wk* vw*", "exclude": "*item"}
-        names = self.client.get(self.address("names", source.pk), chosen)
+        names = self.client.post(self.address("names", source.pk), chosen)
         self.assertContains(names, "<strong>1</strong> table and <strong>1</strong> view will be read", html=False)
         self.assertNotContains(names, "stItem")
         intake = self.read(source, **chosen)
@@ -232,6 +232,20 @@ class ChoosingTests(SourceCase):
         self.assertIn("tables", [note["kind"] for note in intake.receipt["notes"]])
         source.refresh_from_db()
         self.assertEqual((source.include, source.exclude), ("wk* vw*", "*item"))
+
+    def test_thousands_of_schemas_can_be_ticked_one_by_one(self) -> None:
+        schemas = [f"district_of_metering_number_{number}" for number in range(3000)]
+        content = "".join(f"create table {schema}.meter (id int);" for schema in schemas)
+        source = self.script(content=content.encode(), platform="postgresql")
+        page = self.client.get(self.address("choose", source.pk))
+        self.assertContains(page, "Find among 3,000")
+        chosen = {"schemas": schemas[1:], "kinds": ["tables"]}
+        names = self.client.post(self.address("names", source.pk), chosen)
+        self.assertContains(names, "<strong>2,999</strong> tables will be read")
+        intake = self.read(source, **chosen)
+        self.assertEqual(intake.receipt["arrived"]["tables"], 2999)
+        receipt = self.client.get(self.address("receipt", intake.pk))
+        self.assertContains(receipt, "2,999 schemas")
 
     def test_presets_are_kept_offered_exported_and_taken_in(self) -> None:
         source = self.script()
@@ -267,12 +281,15 @@ class ChoosingTests(SourceCase):
         source = self.script()
         self.client.login(username=make_person(self.area, Role.READER).username, password=PASSWORD)
         self.assertEqual(self.client.get(self.address("page", source.pk)).status_code, 200)
-        for name in ("choose", "names", "edit"):
+        for name in ("choose", "edit"):
             self.assertEqual(self.client.get(self.address(name, source.pk)).status_code, 403, name)
+        self.assertEqual(self.client.post(self.address("names", source.pk)).status_code, 403)
         self.assertEqual(self.client.get(self.address("kit")).status_code, 403)
         other = make_area("Other")
         self.client.login(username=make_person(other).username, password=PASSWORD)
-        for name in ("page", "choose", "names", "edit"):
+        for name in ("page", "choose", "edit"):
             self.assertEqual(
                 self.client.get(reverse(f"sources:{name}", args=[other.slug, source.pk])).status_code, 404, name
             )
+        names = self.client.post(reverse("sources:names", args=[other.slug, source.pk]))
+        self.assertEqual(names.status_code, 404)

@@ -164,6 +164,7 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_621_440
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 20_000  # a box a schema
 CSRF_FAILURE_VIEW = "indexa.web.errors.csrf_failure"
 
 LOGGING = {

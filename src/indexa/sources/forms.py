@@ -208,7 +208,7 @@ class ScriptForm(NamedSourceForm):
             ((name, platforms.get(name).label) for name in platforms.names()), key=lambda choice: choice[1].lower()
         )
         field: Any = self.fields["platform"]
-        field.choices = [("", "Proposed from the text"), *named]
+        field.choices = [("", "Proposed from the script"), *named]
         files: Any = self.fields["uploads"]
         files.help_text = (
             f"SQL, also gzipped; several, or a zip, are read one after the other in the order given. {_upload_help()}"

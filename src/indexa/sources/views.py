@@ -139,6 +139,7 @@ def choose(request: AreaRequest, pk: int) -> HttpResponse:
         "form": form,
         "found": found,
         "limits": seen.limits if seen else [],
+        "all_chosen": {schema.schema for schema in found or []} <= set(form["schemas"].value() or []),
         "rows": _rows(found or [], set(form["schemas"].value() or []), kinds),
         "kinds": kinds,
         "chosen_kinds": form["kinds"].value() or [],
@@ -194,17 +195,17 @@ def _rows(found: list[SchemaCount], chosen: set[str], kinds: dict[str, str]) -> 
     ]
 
 
-@require_GET
+@require_POST  # a great many schemas do not fit into an address
 @in_area(Role.STEWARD)
 def chosen_names(request: AreaRequest, pk: int) -> HttpResponse:
     """The fragment that counts and lists what the settings in the form take."""
     source = get_object_or_404(Source, pk=pk, area=request.area)
     taken = _taken(
         source,
-        request.GET.getlist("schemas"),
-        request.GET.getlist("kinds"),
-        request.GET.get("include", ""),
-        request.GET.get("exclude", ""),
+        request.POST.getlist("schemas"),
+        request.POST.getlist("kinds"),
+        request.POST.get("include", ""),
+        request.POST.get("exclude", ""),
     )
     return render(request, "sources/_names.html", {"source": source} | taken)
 

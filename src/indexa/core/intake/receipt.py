@@ -57,6 +57,17 @@ class Receipt(msgspec.Struct):
         return [note for note in self.notes if note.fate == "left out"]
 
 
+def counted(kind: str, count: int) -> str:
+    """Word a kind as it stands behind its number: "tables" behind 2, "table" behind 1."""
+    if count != 1 or " and " in kind:
+        return kind
+    head, gap, rest = kind.partition(" with ")
+    for plural, singular in (("indexes", "index"), ("ies", "y"), ("s", "")):
+        if head.endswith(plural):
+            return head.removesuffix(plural) + singular + gap + rest
+    return kind
+
+
 def in_order(counts: dict[str, int]) -> dict[str, int]:
     """Return counts in the order in which they are shown, whatever order a store gave them back in."""
     return {kind: counts[kind] for kind in [*_ORDER, *sorted(counts.keys() - set(_ORDER))] if kind in counts}

@@ -22,11 +22,16 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
     schema = script.schema_for(schema)
     cursor.take("IF", "NOT", "EXISTS")
     if "REPLACE" not in modifiers and script.exists(schema, name):  # as the server has it: the first one stays
-        script.note("left out", "tables", "It was there already when the script made it again.", _place(cursor, start))
+        script.note(
+            "left out",
+            "tables",
+            "It was there already when the script made it again.",
+            f"{name}, {_place(cursor, start)}",
+        )
         return None
     kind: Any = "foreign table" if "FOREIGN" in modifiers else "table"
     table = Table(schema=schema, name=name, kind=kind, unlogged="UNLOGGED" in modifiers)
-    draft = script.add(table, _place(cursor, start))
+    draft = script.add(table, f"{table.full_name}, {_place(cursor, start)}")
     draft.temporary = bool(modifiers & {"TEMP", "TEMPORARY", "VOLATILE"}) or name.startswith("#")
     if "VIRTUAL" in modifiers:
         _virtual(cursor, draft)

@@ -11,6 +11,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from indexa.core import platforms
 from indexa.core.dictionary.key_roles import LABELS
+from indexa.core.intake.receipt import counted
 from indexa.core.type_families import shorten
 
 register = template.Library()
@@ -46,6 +47,12 @@ def key_roles(roles: int) -> SafeString:
 def short_type(type_name: str) -> str:
     """Word a type as short as SQL allows, for a narrow column; the exact wording stands beside it."""
     return shorten(type_name)
+
+
+@register.filter
+def counted_as(kind: str, count: int) -> str:
+    """Word a kind of objects as it stands behind its number."""
+    return counted(kind, count)
 
 
 @register.filter

@@ -38,7 +38,8 @@ DIALECT = Dialect(
     nicknames=("sqlite", "lite"),
     signs=(
         (r"\bPRAGMA\b", 10), (r"\bAUTOINCREMENT\b", 10), (r"\bWITHOUT ROWID\b", 10), (r"\bsqlite_", 10), (r"^BEGIN TRANSACTION;", 3),
-        (r"\bUSING fts\d\b", 10), (r"\bCREATE VIRTUAL TABLE\b", 8), (r"\bINTEGER (?:NOT NULL )?PRIMARY KEY\b", 3), (r"\bENGINE\s*=", -8), (r"\bOWNER TO\b", -8),
+        (r"\bUSING fts\d\b", 10), (r"\bCREATE VIRTUAL TABLE\b", 8), (r"\bINTEGER (?:NOT NULL )?PRIMARY KEY\b", 2), (r"^CREATE SCHEMA\b", -15),
+        (r"\bENGINE\s*=", -8), (r"\bOWNER TO\b", -8),
     ),
     parser="sqlite",
 )  # fmt: skip

@@ -50,6 +50,25 @@
     return true;
   }
 
+  // A box that ticks all rows in sight, and a field that leaves only those in sight that hold what is typed.
+  document.addEventListener("change", (event) => {
+    const boxes = (name) => [...document.querySelectorAll(`input[name="${name}"]`)];
+    const all = event.target.closest("[data-tick-all]");
+    if (all) boxes(all.dataset.tickAll).forEach((box) => { if (!box.closest("tr").hidden) box.checked = all.checked; });
+    const head = document.querySelector(`[data-tick-all="${all ? all.dataset.tickAll : event.target.name}"]`);
+    if (!head) return;
+    const ticked = boxes(head.dataset.tickAll).filter((box) => box.checked).length;
+    head.checked = ticked === boxes(head.dataset.tickAll).length;
+    head.indeterminate = ticked > 0 && !head.checked;
+  }, true);
+  document.addEventListener("input", (event) => {
+    const wanted = event.target.closest("[data-find-rows]");
+    if (!wanted) return;
+    document.querySelectorAll(`${wanted.dataset.findRows} tbody tr`).forEach((row) => {
+      row.hidden = !row.textContent.toLowerCase().includes(wanted.value.trim().toLowerCase());
+    });
+  });
+
   const actions = {
     "/": () => focusOn("#lookup"),
     "f": () => focusOn("[data-key-filter]"),
