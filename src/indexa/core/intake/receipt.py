@@ -96,7 +96,7 @@ def count_parts(model: Model) -> dict[str, int]:
         "sequences": len(model.sequences),
         "routines": len(model.routines),
         "comments": sum(
-            bool(table.comment) + sum(bool(column.comment) for column in table.columns) for table in tables
+            bool(table.comment) + len([1 for column in table.columns if column.comment]) for table in tables
         ),
     }
     return {kind: count for kind, count in counts.items() if count}

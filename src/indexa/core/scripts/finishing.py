@@ -52,7 +52,7 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
     _list_schemas(script, model)
     if choice is not None:
         _narrow(script, model, choice)
-    remarks = sum(bool(column.remark) for table in model.tables for column in table.columns)
+    remarks = sum(len([1 for column in table.columns if column.remark]) for table in model.tables)
     if remarks:
         script.note(
             "adapted",

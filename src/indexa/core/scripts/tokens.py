@@ -14,7 +14,6 @@ from indexa.core.scripts.dialect import Dialect
 _BLOCK_COMMENT = r"/\*[^*]*+(?:\*(?!/)[^*]*+)*+\*/"
 _CONDITIONAL = re.compile(r"/\*M?!9{5}\d*[^*]*\*/|/\*M?!\d*|\*/")
 """What is marked for a version that does not exist is a comment after all."""
-_CONDITIONAL_OPENS = re.compile(r"/\*M?!")
 
 
 def comments(dialect: Dialect) -> list[str]:
@@ -105,7 +104,7 @@ class Statement:
 
     def __init__(self, text: str, dialect: Dialect, file: str, line: int) -> None:
         self.known: list[list[tuple[str, Column, str]]] = []
-        if dialect.conditional_comments and _CONDITIONAL_OPENS.search(text):
+        if dialect.conditional_comments and ("/*!" in text or "/*M!" in text):
             text = _CONDITIONAL.sub(lambda found: " " * len(found[0]), text)
         pattern = _PATTERNS.get(dialect.name)
         if pattern is None:

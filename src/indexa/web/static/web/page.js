@@ -52,6 +52,7 @@
 
   // A box that ticks all rows in sight, and a field that leaves only those in sight that hold what is typed.
   document.addEventListener("change", (event) => {
+    if (event.target.closest("[data-find-rows]")) { event.stopPropagation(); return; }  // it changes nothing that is chosen
     const boxes = (name) => [...document.querySelectorAll(`input[name="${name}"]`)];
     const all = event.target.closest("[data-tick-all]");
     if (all) boxes(all.dataset.tickAll).forEach((box) => { if (!box.closest("tr").hidden) box.checked = all.checked; });
