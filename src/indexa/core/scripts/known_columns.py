@@ -15,14 +15,15 @@ from indexa.core.scripts.dialect import Dialect
 from indexa.core.scripts.state import Script
 
 MARK = "\ue01d"  # of no script: it is for private use
-Run: TypeAlias = list[tuple[str, Column, str]]
-"""Names as written, each with the column that was said in the same words before, and its comment."""
+Run: TypeAlias = list[tuple[str, Column, str, str]]
+"""Names as written, each with the column that was said in the same words before, its comment, and its line comment."""
 
 _NAME = r'(?:[A-Za-z_]\w*+|"[^"\n]++"|`[^`\n]++`|\[[^\]\n]++\])'
 _HEAD = re.compile(rf"CREATE\s+TABLE\s+(?:IF\s+NOT\s+EXISTS\s+)?{_NAME}(?:\s*\.\s*{_NAME})*\s*\(", re.I)
 _WORDS = r"[^\n,()'\"`*/#:={-]*+"
+_BESIDE = r"(?:[ \t]*+--([^\n]*+))?"
 _COLUMN = re.compile(
-    rf"\s*({_NAME})[ \t]++([A-Za-z\[]{_WORDS}(?:\([\d, \t]*+\){_WORDS})?)(?:(?<=COMMENT )'((?:[^'\\]++|'')*+)'\s*)?,",
+    rf"\s*({_NAME})[ \t]++([A-Za-z\[]{_WORDS}(?:\([\d, \t]*+\){_WORDS})?)(?:(?<=COMMENT )'((?:[^'\\]++|'')*+)'\s*)?,{_BESIDE}",
     re.I,
 )
 _COMMENT = re.compile(r"\s*(?:--|/\*|#|//|\{)")
@@ -44,18 +45,18 @@ def take_known_columns(text: str, script: Script) -> tuple[str, list[Run]]:
         run: Run = []
         start = last = at
         while found := column(text, at):
-            name, words, said = found.groups()
+            name, words, said, beside = found.groups()
             like = known.get(words if said is None else words[: -len("COMMENT ")].rstrip())
             if like is None:
                 break
-            run.append((name, like, said.replace("''", "'") if said else ""))
+            run.append((name, like, said.replace("''", "'") if said else "", beside or ""))
             last, at = at, found.end()
         if run and _COMMENT.match(text, at):  # it speaks of the last one
             run.pop()
             at = last
         if run:
             runs.append(run)
-            kept.append(MARK + "\n" * text.count("\n", start, at))
+            kept.append("\n" * text.count("\n", start, at) + MARK)  # a comment may stand before it
         element = other(text, at)
         if element is None:
             break
@@ -68,7 +69,7 @@ def take_known_columns(text: str, script: Script) -> tuple[str, list[Run]]:
 
 @lru_cache(maxsize=32)
 def _other_element(dialect: Dialect) -> re.Pattern[str]:
-    """Return the pattern of any element with its comma, without comments and with brackets three deep at most."""
+    """Return the pattern of any element with its comma, line comments around it, and brackets three deep at most."""
     quoted = [r"'(?:[^'\\]++|'')*+'", r'"[^"\\]*+"', r"`[^`]*+`"]
     if "[" in dialect.identifier_quotes:
         quoted.append(r"\[[^\]]*+\]")
@@ -77,4 +78,4 @@ def _other_element(dialect: Dialect) -> re.Pattern[str]:
     inner = rf"\((?:{plain}|,|{minus}|{'|'.join(quoted)})*+\)"
     middle = rf"\((?:{plain}|,|{minus}|{'|'.join(quoted)}|{inner})*+\)"
     outer = rf"\((?:{plain}|,|{minus}|{'|'.join(quoted)}|{middle})*+\)"
-    return re.compile(rf"(?:{plain}|{minus}|{'|'.join(quoted)}|{outer})++,")
+    return re.compile(rf"(?:\s*+--[^\n]*+)*+(?:{plain}|{minus}|{'|'.join(quoted)}|{outer})++,{_BESIDE}")

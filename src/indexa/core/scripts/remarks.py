@@ -50,18 +50,19 @@ def remark_columns(statement: Statement, draft: Draft) -> None:
 def _comments(before: str) -> tuple[str, list[str]]:
     """Part what lies between two tokens into the comment on the first one's line, and those on lines below."""
     first, *rest = before.split("\n")
-    same = _clean(first)
+    same = cleaned(first)
     if first.strip().startswith("/*") and "*/" not in first:  # goes over several lines: belongs to what comes next
-        return "", [text for line in before.split("\n") if (text := _clean(line.strip().lstrip("*")))]
-    below = [text for line in rest if (text := _clean(line))]
+        return "", [text for line in before.split("\n") if (text := cleaned(line.strip().lstrip("*")))]
+    below = [text for line in rest if (text := cleaned(line))]
     return same, below
 
 
-def _clean(line: str) -> str:
+def cleaned(line: str) -> str:
+    """Return what a line of a comment says, without marks; "" where it says nothing."""
     text = line.strip()
     while (shorter := _MARKS.sub("", text)) != text:
         text = shorter.strip()
-    return "" if _EMPTY.match(text) else text
+    return "" if _EMPTY.match(text) else text[:_LONGEST]
 
 
 def _give(draft: Draft, name: str, text: str) -> None:

@@ -11,6 +11,7 @@ from indexa.core.scripts.constraints import BEGIN_CONSTRAINT, is_constraint, tab
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.known_columns import MARK
 from indexa.core.scripts.naming import name_constraints
+from indexa.core.scripts.remarks import cleaned
 from indexa.core.scripts.sequences import owned_sequence
 from indexa.core.scripts.state import Draft, Script
 
@@ -92,10 +93,12 @@ def _add_known(cursor: Cursor, script: Script, draft: Draft) -> None:
     cursor.i += 1
     dialect, plain_name, listed = script.dialect, cursor.plain_name, draft.table.columns
     fold, by_key, position = _FOLDS[dialect.fold], draft.columns, len(listed)
-    for written, like, said in cursor.statement.known.pop(0):
+    for written, like, said, beside in cursor.statement.known.pop(0):
         name = plain_name(written) if written[0] in '"`[' else fold(written)
         position += 1
         made = Column(name, position, like.type, like.nullable, like.default, said, "", None, like.collation)
+        if beside:
+            made.remark = cleaned(beside)
         by_key[name if dialect.case_matters else name.lower()] = made
         listed.append(made)
 

@@ -103,7 +103,7 @@ class Statement:
     __slots__ = ("_lines", "before", "dialect", "file", "known", "line", "raw", "text", "up")
 
     def __init__(self, text: str, dialect: Dialect, file: str, line: int) -> None:
-        self.known: list[list[tuple[str, Column, str]]] = []
+        self.known: list[list[tuple[str, Column, str, str]]] = []
         if dialect.conditional_comments and ("/*!" in text or "/*M!" in text):
             text = _CONDITIONAL.sub(lambda found: " " * len(found[0]), text)
         pattern = _PATTERNS.get(dialect.name)
