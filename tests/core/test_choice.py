@@ -5,6 +5,7 @@ from __future__ import annotations
 from unittest import TestCase
 
 from indexa.core.intake.choice import Choice, patterns
+from indexa.core.intake.receipt import counted
 from indexa.core.model import Table
 
 
@@ -29,3 +30,12 @@ class ChoiceTests(TestCase):
 
     def test_what_people_type_is_taken_apart(self) -> None:
         self.assertEqual(patterns(" a*, b?\nc;a*  "), ("a*", "b?", "c"))
+
+
+class CountedTests(TestCase):
+    def test_a_kind_is_worded_as_it_stands_behind_its_number(self) -> None:
+        for kind, single in {
+            "tables": "table", "indexes": "index", "policies": "policy", "statements with data": "statement with data",
+            "roles and users": "roles and users", "storage": "storage", "foreign keys": "foreign key",
+        }.items():  # fmt: skip
+            self.assertEqual((counted(kind, 1), counted(kind, 2), counted(kind, 0)), (single, kind, kind))

@@ -115,7 +115,7 @@ class IntakeTests(TransactionTestCase):
         self.assertEqual(column(physical, "mtr.mtr_srl_no").attribute.table.model, logical)  # type: ignore[union-attr]
         self.assertEqual(ChangeSet.objects.get().kind, ChangeSet.Kind.INTAKE)
         self.client.login(username=self.person.username, password=PASSWORD)
-        self.assertContains(self.client.get(job.result_url), "foreign keys")
+        self.assertContains(self.client.get(job.result_url), "<td>1</td><td>foreign key</td>")
 
     def test_a_source_that_fails_leaves_nothing_and_the_reason(self) -> None:
         with database(SCRIPT) as name:
