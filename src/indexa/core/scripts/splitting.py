@@ -127,7 +127,8 @@ def _patterns(dialect: Dialect, delimiter: bytes) -> _Patterns:
         quoted.insert(0, r"(?<=[eE])'(?:[^'\\]++|\\.|'')*+'" if dialect.dollar_quotes else quoted[0])
     lines = [rf"^{line}" for line in last_lines]
     notes = [] if end.startswith(r"\#") else [r"#[^\n]*+"]  # no statement begins with it in any dialect
-    another = newline if dialect.bodies == "go" else newline + _ANOTHER
+    whole = dialect.bodies == "go" or delimiter != b";"  # whoever chose another one did not forget it
+    another = newline if whole else newline + _ANOTHER
 
     between = "(?:" + "|".join([r"\s++", *known, end, *lines, *notes]) + ")*+"
 
@@ -221,11 +222,12 @@ class Splitter:
         return b"@" if at_signs > 2 and at_signs > len(re.findall(rb";[ \t\r]*$", start, re.M)) else b";"
 
     def _obey(self, command: bytes) -> None:
-        found = _DELIMITER.match(command) or _SET_TERM.match(command)
-        if found:
-            wanted = found[1]
-            if wanted != self._delimiter and wanted.endswith(self._delimiter) and len(wanted) > len(self._delimiter):
-                wanted = wanted[: -len(self._delimiter)]
+        if found := _DELIMITER.match(command):
+            self._end_with(found[1])
+        elif found := _SET_TERM.match(command):
+            wanted, now = found[1], self._delimiter
+            if wanted.endswith(now) and len(wanted) > len(now):  # the command itself ends with the terminator
+                wanted = wanted[: -len(now)]
             self._end_with(wanted)
 
     def _line_at(self, at: int) -> int:

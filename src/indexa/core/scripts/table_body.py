@@ -91,10 +91,11 @@ _FOLDS: dict[str, Callable[[str], str]] = {"lower": str.lower, "upper": str.uppe
 def _add_known(cursor: Cursor, script: Script, draft: Draft) -> None:
     """Add the columns that were taken out of the text where the mark stands."""
     cursor.i += 1
-    dialect, plain_name, listed = script.dialect, cursor.plain_name, draft.table.columns
+    dialect, listed = script.dialect, draft.table.columns
     fold, by_key, position = _FOLDS[dialect.fold], draft.columns, len(listed)
+    fold_quoted = fold if dialect.fold_quoted else str
     for written, like, said, beside in cursor.statement.known.pop(0):
-        name = plain_name(written) if written[0] in '"`[' else fold(written)
+        name = fold_quoted(written[1:-1]) if written[0] in '"`[' else fold(written)
         position += 1
         made = Column(name, position, like.type, like.nullable, like.default, said, "", None, like.collation)
         if beside:

@@ -7,3 +7,10 @@ CREATE TABLE "zone_mains" (
 CREATE UNIQUE INDEX main_nos ON zone_mains (main_no(20), zone_id);
 CREATE TABLE logs (zone_id INT, said VARCHAR(20), body TEXT, FOREIGN KEY (zone_id) REFERENCES zones (id)) ENGINE=MyISAM DEFAULT CHARSET=binary;
 ALTER TABLE logs ADD COLUMN said VARCHAR(30);
+DELIMITER ;;
+/*!50003 CREATE*/ /*!50017 DEFINER=`steward`@`%`*/ /*!50003 TRIGGER `zone_made` AFTER INSERT ON `zones` FOR EACH ROW BEGIN
+  DECLARE found INT;
+  CREATE TEMPORARY TABLE seen (id INT);
+  INSERT INTO logs VALUES (NEW.id, 'made', 'x');
+END */;;
+DELIMITER ;
