@@ -5,3 +5,4 @@ comment on table s.b is 'Bee'; comment on column s.b.x is 'Ex';
 create index ix on s.b(a_id); create unique index ux on s.b(lower(x));
 create view s.v as select b.id, a.n from s.b b left join s.a a on a.id=b.a_id;
 create macro s.addone(x) as x + 1;
+create table s.d(a int default null, b character(3), c nchar(2), d bigint default null::bigint);

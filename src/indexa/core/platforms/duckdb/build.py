@@ -75,6 +75,8 @@ from duckdb_functions() where {_HERE} order by 1, 2"""
 
 _VIEW = re.compile(r"^\s*CREATE\s+(?:OR\s+REPLACE\s+)?VIEW\s+.*?\sAS\s+(.*?);?\s*$", re.I | re.S)
 
+_NO_DEFAULT = re.compile(r"(?:CAST\(NULL AS .*\)|NULL)$", re.S)
+
 
 class CatalogReading:
     """One reading of one file."""
@@ -139,6 +141,8 @@ class CatalogReading:
             columns = table.columns
             generated = self._generated.get((schema, table_name), {})
             for _, _, name, type_, nullable, default, comment in rows:
+                if default and _NO_DEFAULT.match(default):
+                    default = None
                 column = Column(
                     name, len(columns) + 1, intern(self._enum_name(type_)), bool(nullable), default, comment or ""
                 )

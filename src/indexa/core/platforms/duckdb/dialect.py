@@ -10,7 +10,8 @@ from indexa.core.scripts.dialect import Dialect
 _ALIASES = {
     "int": "INTEGER", "int4": "INTEGER", "signed": "INTEGER", "integral": "INTEGER", "int8": "BIGINT", "long": "BIGINT", "int64": "BIGINT",
     "int2": "SMALLINT", "short": "SMALLINT", "int16": "SMALLINT", "int1": "TINYINT", "int32": "INTEGER", "text": "VARCHAR", "string": "VARCHAR",
-    "char": "VARCHAR", "bpchar": "VARCHAR", "character varying": "VARCHAR", "nvarchar": "VARCHAR", "bool": "BOOLEAN", "logical": "BOOLEAN",
+    "char": "VARCHAR", "character": "VARCHAR", "nchar": "VARCHAR",
+    "bpchar": "VARCHAR", "character varying": "VARCHAR", "nvarchar": "VARCHAR", "bool": "BOOLEAN", "logical": "BOOLEAN",
     "float4": "FLOAT", "real": "FLOAT", "float8": "DOUBLE", "double precision": "DOUBLE", "numeric": "DECIMAL", "bytea": "BLOB",
     "binary": "BLOB", "varbinary": "BLOB", "datetime": "TIMESTAMP", "timestamptz": "TIMESTAMP WITH TIME ZONE", "timetz": "TIME WITH TIME ZONE",
     "bitstring": "BIT", "guid": "UUID",
