@@ -18,6 +18,7 @@ TYPES = {
         "timestamp(0) with time zone": "timestamp(0) with time zone",
         "float(24)": "real",
         "float(53)": "double precision",
+        "float(10,2)": "double precision(10,2)",
         "int4[][]": "integer[][]",
         "integer array[4]": "integer[]",
         "bit": "bit(1)",
@@ -42,6 +43,7 @@ TYPES = {
         "char": "char(1)",
         "year(4)": "year",
         "enum('a', 'it''s, b')": "enum('a','it''s, b')",
+        """enum("a", "it's", 'say "b"')""": """enum('a','it''s','say "b"')""",
         "serial": "bigint unsigned",
         "int(6) unsigned zerofill": "int(6) unsigned zerofill",
     },
@@ -110,3 +112,22 @@ class WordingTests(TestCase):
             for written, type_, expected in cases:
                 with self.subTest(platform, written=written):
                     self.assertEqual(worded(written, type_), expected)
+
+    def test_no_wording_stumbles_over_the_type_of_another_platform(self) -> None:
+        written = {text for cases in TYPES.values() for text in cases} | {
+            "",
+            "()",
+            "float(,)",
+            "decimal(a)",
+            "varchar(²)",
+            "enum(",
+            "(((",
+            "[]",
+        }
+        for platform in platforms.names():
+            dialect = platforms.get(platform).dialect
+            for text in written:
+                with self.subTest(platform, written=text):
+                    self.assertIsInstance(dialect.canonical_type(text), str)
+                    if dialect.canonical_default:
+                        self.assertIsInstance(dialect.canonical_default(text or "''", "int"), str)

@@ -18,6 +18,7 @@ from indexa.areas.models import Role
 from indexa.core import platforms
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
+from indexa.modeling.loading import load_model
 from indexa.modeling.models import StoredColumn, StoredIndex
 from indexa.sources.models import Intake, Preset, Source, SourceFile
 from tests.core.test_kit import text
@@ -87,6 +88,14 @@ class ScriptSourceTests(SourceCase):
         column = StoredColumn.objects.get(table__model=intake.model, name="jobNo", table__kind="table")
         margin = self.client.get(reverse("modeling:column-margin", args=[self.area.slug, column.pk]))
         self.assertContains(margin, "written beside it in the script")
+
+    def test_numbers_beyond_a_word_of_the_machine_are_kept(self) -> None:
+        content = b"create sequence s maxvalue 9999999999999999999999999999;\ncreate table t (a float(10,2));\n"
+        source = self.script(content=content, platform="oracle")
+        intake = self.read(source, kinds=["tables", "sequences"])
+        self.assertEqual(intake.receipt["arrived"]["sequences"], 1)
+        assert intake.model is not None
+        self.assertEqual(load_model(intake.model).sequences[0].maximum, 9999999999999999999999999999)
 
     def test_the_steward_overrules_the_dialect_and_hands_in_other_files(self) -> None:
         source = self.script()

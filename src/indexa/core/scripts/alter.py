@@ -48,7 +48,7 @@ def alter_table(cursor: Cursor, script: Script) -> None:
         at = cursor.i
         try:
             _action(cursor, script, draft)
-        except (CoreError, IndexError) as error:
+        except (CoreError, IndexError, ValueError) as error:
             _lost(cursor, script, draft, at, error)
         if cursor.i == at:
             cursor.i += 1

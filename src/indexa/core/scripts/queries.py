@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import re
 from typing import Any
 
@@ -96,6 +97,7 @@ class _Query:
         if len(query) > _LONGEST_QUERY or query.count("(") > 5000 or _depth(query) > _DEEPEST_BRACKETS:
             raise ValueError("too long or too deep")
         query = _LOCKING.sub("", query)
+        logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse stands on the receipt
         tree = sqlglot.parse_one(query, dialect=self._script.dialect.parser or None)
         return self._of(tree, {})
 

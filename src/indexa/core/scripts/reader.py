@@ -152,7 +152,7 @@ class _FileReading:
             handler(cursor, self._script)
         except NotUnderstoodError as error:
             self._lost(error, statement.text, statement.line_of(min(error.place, cursor.end)))
-        except (CoreError, IndexError, RecursionError) as error:
+        except (CoreError, IndexError, ValueError, RecursionError) as error:
             self._lost(error, statement.text, statement.line_of(0))
 
     def _lost(self, why: Exception, text: str, line: int) -> None:

@@ -110,7 +110,7 @@ def read_options(cursor: Cursor, script: Script, found: Sequence, end: int, *, m
 def _number(cursor: Cursor) -> int | None:
     sign = -1 if cursor.take("-") else 1
     raw = cursor.raw[cursor.i]
-    if raw.isdigit():
+    if raw.isdecimal():
         cursor.i += 1
         return sign * int(raw)
     return None

@@ -31,7 +31,7 @@ def read_columns(cursor: Cursor, script: Script, draft: Draft) -> None:
         start = cursor.i
         try:
             _element(cursor, script, draft)
-        except (NotUnderstoodError, IndexError) as error:
+        except (NotUnderstoodError, IndexError, ValueError) as error:
             cursor.i = start
             _note_lost_element(cursor, script, draft, error)
         if up[cursor.i] not in (",", ")", ""):

@@ -32,7 +32,7 @@ def after_body(cursor: Cursor, script: Script, draft: Draft) -> None:
                     else:
                         cursor.i += 1
                 lost.append(cursor.text(start, cursor.i))
-        except (CoreError, IndexError) as error:
+        except (CoreError, IndexError, ValueError) as error:
             place = f"{table.full_name}, line {cursor.statement.line_of(cursor.i)}"
             script.note("left out", "clauses", f"{worded(error)}, with all that follows it.", place)
             break

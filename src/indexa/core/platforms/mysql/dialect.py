@@ -57,7 +57,7 @@ def canonical_type(text: str) -> str:
         arguments = arguments if "," in arguments else arguments[:-1] + ",0)"
     if base in ("char", "binary", "bit") and not arguments:
         arguments = "(1)"
-    if base == "float" and arguments and "," not in arguments:
+    if base == "float" and arguments[1:-1].isdecimal():
         base, arguments = ("float" if int(arguments[1:-1]) <= 24 else "double"), ""
     return base + arguments + (" unsigned" if unsigned else "") + (" zerofill" if zerofill else "")
 

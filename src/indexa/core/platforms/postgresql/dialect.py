@@ -40,8 +40,8 @@ def _worded(base: str, arguments: str, rest: str) -> str:
         if base in (stem, f"{stem} with time zone", f"{stem} without time zone", f"{stem}tz"):
             with_zone = base.endswith("tz") or "with time zone" in (base, rest) or base.endswith("with time zone")
             return f"{stem}{arguments} with{'' if with_zone else 'out'} time zone"
-    if base == "float" and arguments:
-        return "real" if int(arguments[1:-1] or 53) <= 24 else "double precision"
+    if base == "float" and arguments[1:-1].isdecimal():
+        return "real" if int(arguments[1:-1]) <= 24 else "double precision"
     if base.startswith("interval"):
         return " ".join(part for part in (base, rest) if part) + arguments
     base = _ALIASES.get(base, base)
