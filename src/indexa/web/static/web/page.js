@@ -21,8 +21,10 @@
 
   function click(selector) {
     const target = document.querySelector(selector);
-    if (target) target.click();
-    return Boolean(target);
+    if (!target) return false;
+    window.htmx.process(target);  // what was put in a moment ago is not bound yet, and the key would be lost
+    target.click();
+    return true;
   }
 
   function focusOn(selector) {
