@@ -14,7 +14,6 @@ from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Check, Column, ForeignKey, Index, IndexPart, Key, Model, Table
 from indexa.core.platforms import Tick
 
-KINDS = ("tables", "views")
 UNSEEN = ("triggers", "routines", "sequences", "types and domains", "partitions")
 _SYSTEM = frozenset({"information_schema", "sys", "system", "pg_catalog"})
 
