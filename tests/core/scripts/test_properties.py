@@ -51,6 +51,23 @@ ELEMENTS = [
     "FOREIGN KEY (a) REFERENCES t0 (a)",
     "CONSTRAINT k PRIMARY KEY (a)",
 ]
+INDEXES = [
+    "INDEX ix ON",
+    'unique index "Ix" on',
+    "INDEX concurrently ON",
+    "INDEX IF NOT EXISTS `i.x` ON",
+    "INDEX public.ix ON only",
+]
+INDEX_KEYS = [
+    "(a)",
+    "( A,meter_no )",
+    '("Tank", b2)',
+    "(`Reading`)",
+    "(reading DESC)",
+    "(lower(a))",
+    "(b2) WHERE a > 0",
+    "(gone)",
+]
 ENDS = [",", ", ", ",\n", " ,\n    ", ", -- remark\n", ",\n -- of the next\n", ", /* and */ "]
 
 
@@ -71,6 +88,8 @@ def tables(draw: st.DrawFn) -> str:
         )
         closing = body.rstrip().rfind(",")
         script.append(f"CREATE TABLE t{number} (\n{body[:closing]} {body[closing + 1 :]}\n);\n")
+        keys = draw(st.lists(st.sampled_from(INDEX_KEYS), max_size=2))
+        script += [f"CREATE {draw(st.sampled_from(INDEXES))} t{number} {key};\n" for key in keys]
     return "".join(script)
 
 
@@ -103,9 +122,12 @@ class PropertyTests(TestCase):
 
     @settings(max_examples=150, deadline=None)
     @given(st.sampled_from(["postgresql", "mysql", "oracle", "sqlserver", "sqlite", "db2"]), tables())
-    def test_columns_that_are_known_from_before_are_read_as_if_they_were_new(self, dialect: str, script: str) -> None:
+    def test_what_is_taken_without_tokens_is_read_as_if_it_had_been_taken_apart(
+        self, dialect: str, script: str
+    ) -> None:
         fast = read_bytes(script.encode(), dialect)
-        with patch("indexa.core.scripts.reader.take_known_columns", lambda text, _: (text, [])):
+        known_columns = patch("indexa.core.scripts.reader.take_known_columns", lambda text, _: (text, []))
+        with known_columns, patch("indexa.core.scripts.reader.plain_index", lambda *_: False):
             slow = read_bytes(script.encode(), dialect)
         self.assertEqual(fast, slow)
 

@@ -33,30 +33,22 @@ def plain_comment(script: Script, text: str) -> bool:
         fold = False
     else:
         return False
+    name_of = script.dialect.plain_name
     words = (schema, table, script.search)
     draft = script.found_by_words.get(words)
     if draft is None:
-        draft = script.find(_folded(schema, script), _folded(table, script)) if fold else script.find(schema, table)
+        draft = script.find(name_of(schema) if schema else "", name_of(table)) if fold else script.find(schema, table)
         if draft is None:
             return False
         script.found_by_words[words] = draft
-    if fold:
-        column = _folded(column, script)
+    if fold and column:
+        column = name_of(column)
     target = script.column(draft, column) if column else draft.table
     if target is None:
         return False
     target.comment = said.replace("''", "'")
     script.statements[text[: text.index(" ")].upper()] += 1
     return True
-
-
-def _folded(name: str, script: Script) -> str:
-    dialect = script.dialect
-    quoted = name[:1] == '"'
-    name = name.strip('"')
-    if dialect.fold == "keep" or (quoted and not dialect.fold_quoted):
-        return name
-    return name.lower() if dialect.fold == "lower" else name.upper()
 
 
 _TABLE_LIKE = frozenset({"TABLE", "VIEW", "FOREIGN", "MATERIALIZED", "PARTITIONED"})

@@ -110,13 +110,7 @@ def _name_behind(cursor: Cursor, table: Table) -> None:
 
 def columns_of(cursor: Cursor, script: Script, draft: Draft) -> tuple[str, ...]:
     names = cursor.names_group()
-    return actual_names(script, draft, names)
-
-
-def actual_names(script: Script, draft: Draft, names: tuple[str, ...]) -> tuple[str, ...]:
-    """Return the names as the columns themselves are written; one that is not there stays as given."""
-    columns, key = draft.columns, script.dialect.key
-    return tuple(columns[k].name if (k := key(name)) in columns else name for name in names)
+    return script.actual_names(draft, names)
 
 
 def _before_columns(cursor: Cursor) -> None:

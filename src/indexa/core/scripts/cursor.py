@@ -101,20 +101,7 @@ class Cursor:
 
     def plain_name(self, raw: str) -> str:
         """Return the name that a token stands for: unquoted, or folded as the dialect folds."""
-        first = raw[0]
-        if first in "\"`['" and len(raw) > 1:
-            inner = raw[1:-1]
-            closer = raw[-1]
-            if closer in inner:
-                inner = inner.replace(closer * 2, closer)
-            return self._folded(inner) if self.dialect.fold_quoted else inner
-        return self._folded(raw)
-
-    def _folded(self, name: str) -> str:
-        fold = self.dialect.fold
-        if fold == "lower":
-            return name.lower()
-        return name.upper() if fold == "upper" else name
+        return self.dialect.plain_name(raw)
 
     def name(self) -> str:
         """Read one name."""
@@ -128,7 +115,7 @@ class Cursor:
             raise NotUnderstoodError(f"a name was expected before “{raw[:40]}”", self.i)
         self.i += 1
         if not self.dialect.fold_quoted and raw[-1] not in raw[1:-1]:
-            return raw[1:-1] if first in "\"`['" else self._folded(raw)
+            return raw[1:-1] if first in "\"`['" else self.dialect.folded(raw)
         return self.plain_name(raw)
 
     def path(self) -> list[str]:

@@ -84,6 +84,21 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     def __hash__(self) -> int:
         return hash(self.name)
 
+    def plain_name(self, raw: str) -> str:
+        """Return the name that a token stands for: unquoted, or folded as the dialect folds."""
+        if raw[0] in "\"`['" and len(raw) > 1:
+            inner, closer = raw[1:-1], raw[-1]
+            if closer in inner:
+                inner = inner.replace(closer * 2, closer)
+            return self.folded(inner) if self.fold_quoted else inner
+        return self.folded(raw)
+
+    def folded(self, name: str) -> str:
+        """Return a name without quotes as the platform keeps it."""
+        if self.fold == "lower":
+            return name.lower()
+        return name.upper() if self.fold == "upper" else name
+
     def key(self, name: str) -> str:
         """Return what names are compared by."""
         return name if self.case_matters else name.lower()

@@ -8,7 +8,6 @@ from typing import cast
 from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt, count_parts
 from indexa.core.model import Composite, Domain, Enum, Model, Range
-from indexa.core.scripts.constraints import actual_names
 from indexa.core.scripts.naming import name_constraints, name_foreign_indexes
 from indexa.core.scripts.queries import settle_queries
 from indexa.core.scripts.state import Draft, Reference, Script
@@ -74,7 +73,7 @@ def _settle_names(script: Script, draft: Draft) -> None:
     table = draft.table
     keys = [*table.unique, *([table.primary_key] if table.primary_key else [])]
     for key in keys:
-        key.columns = actual_names(script, draft, key.columns)
+        key.columns = script.actual_names(draft, key.columns)
     lookup = script.dialect.key
     for index in table.indexes:
         for part in index.parts:
@@ -84,7 +83,7 @@ def _settle_names(script: Script, draft: Draft) -> None:
 
 def _settle_reference(script: Script, draft: Draft, reference: Reference) -> None:
     foreign = reference.key
-    foreign.columns = actual_names(script, draft, foreign.columns)
+    foreign.columns = script.actual_names(draft, foreign.columns)
     target = script.drafts.get(reference.target) or script.find(reference.schema, reference.name, reference.search)
     if target is None:
         foreign.ref_schema = reference.schema or reference.search[0]
@@ -97,7 +96,7 @@ def _settle_reference(script: Script, draft: Draft, reference: Reference) -> Non
         return
     foreign.ref_schema, foreign.ref_table = target.table.schema, target.table.name
     if foreign.ref_columns:
-        foreign.ref_columns = actual_names(script, target, foreign.ref_columns)
+        foreign.ref_columns = script.actual_names(target, foreign.ref_columns)
     elif target.table.primary_key and len(target.table.primary_key.columns) == len(foreign.columns):
         foreign.ref_columns = target.table.primary_key.columns
     else:

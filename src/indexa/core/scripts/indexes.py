@@ -8,6 +8,12 @@ from indexa.core.model import Index, IndexPart, Key
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError
 from indexa.core.scripts.state import Draft, Script
 
+_NAME = r"([A-Za-z_]\w*+|\"[^\".\n]++\"|`[^`.\n]++`)"
+_PLAIN = re.compile(
+    rf"CREATE\s+(UNIQUE\s+)?INDEX\s+(?!CONCURRENTLY\b){_NAME}\s+ON\s+(?:{_NAME}\.)?{_NAME}\s*"
+    r"\(\s*((?:[A-Za-z_]\w*+|\"[^\".,\n]++\"|`[^`.,\n]++`)(?:\s*,\s*(?:[A-Za-z_]\w*+|\"[^\".,\n]++\"|`[^`.,\n]++`))*)\s*\)\s*\Z",
+    re.I | re.A,
+)
 _LENGTH = re.compile(r"(?:var)?char\((\d+)\)", re.I)
 _ENDS_PART = frozenset({"ASC", "DESC", "NULLS", "COLLATE", ",", ")", ""})
 
@@ -96,6 +102,28 @@ def _skip_expression(cursor: Cursor) -> None:
             first = False
     if first:
         raise NotUnderstoodError("an index key was expected", cursor.i)
+
+
+def plain_index(script: Script, text: str) -> bool:
+    """Take an index over plain columns without taking its statement apart; say whether it was that."""
+    found = _PLAIN.match(text)
+    if found is None or any(mark in text and mark not in script.dialect.identifier_quotes for mark in '"`'):
+        return False
+    unique, name, schema, table, columns = found.groups()
+    fold = script.dialect.plain_name
+    draft = script.find(fold(schema) if schema else "", fold(table))
+    if draft is None or draft.temporary:
+        return False
+    names = script.actual_names(draft, tuple([fold(column.strip()) for column in columns.split(",")]))
+    name = fold(name)
+    if unique and script.dialect.unique_index_is_key:
+        draft.table.unique.append(Key(name=name, columns=names))
+    else:
+        parts = tuple([IndexPart(column=column) for column in names])
+        draft.table.indexes.append(Index(name=name, parts=parts, unique=bool(unique), method=""))
+    script.index_owner[script.dialect.key(""), script.dialect.key(name)] = draft.number
+    script.statements["CREATE"] += 1
+    return True
 
 
 def create_index(cursor: Cursor, script: Script, modifiers: set[str]) -> None:

@@ -21,6 +21,7 @@ from indexa.core.scripts.batches import parts_of_batch, slice_of
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.dialect import Dialect
 from indexa.core.scripts.finishing import finish
+from indexa.core.scripts.indexes import plain_index
 from indexa.core.scripts.known_columns import take_known_columns
 from indexa.core.scripts.splitting import Buffer, Piece, Splitter
 from indexa.core.scripts.state import Script
@@ -122,6 +123,8 @@ class _FileReading:
         if "\r" in text:
             text = text.replace("\r\n", "\n")
         if text[:4].upper() in ("COMM", "EXEC") and comments.plain_comment(script, text):
+            return
+        if text[:8].upper() in ("CREATE I", "CREATE U") and plain_index(script, text):
             return
         if _NOTHING_TO_READ.match(text):
             script.statements[text.split(None, 1)[0].upper()] += 1

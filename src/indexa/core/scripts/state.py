@@ -175,6 +175,11 @@ class Script:
         """Return a column by name."""
         return draft.columns.get(self.dialect.key(name))
 
+    def actual_names(self, draft: Draft, names: tuple[str, ...]) -> tuple[str, ...]:
+        """Return the names as the columns themselves are written; one that is not there stays as given."""
+        columns, key = draft.columns, self.dialect.key
+        return tuple([columns[k].name if (k := key(name)) in columns else name for name in names])
+
     def rename_column(self, draft: Draft, old: str, new: str) -> bool:
         """Rename a column wherever the model names it."""
         key = self.dialect.key

@@ -53,16 +53,20 @@
   }
 
   // A box that ticks all rows in sight, and a field that leaves only those in sight that hold what is typed.
-  document.addEventListener("change", (event) => {
-    if (event.target.closest("[data-find-rows]")) { event.stopPropagation(); return; }  // it changes nothing that is chosen
-    const boxes = (name) => [...document.querySelectorAll(`input[name="${name}"]`)];
-    const all = event.target.closest("[data-tick-all]");
-    if (all) boxes(all.dataset.tickAll).forEach((box) => { if (!box.closest("tr").hidden) box.checked = all.checked; });
-    const head = document.querySelector(`[data-tick-all="${all ? all.dataset.tickAll : event.target.name}"]`);
-    if (!head) return;
+  const boxes = (name) => [...document.querySelectorAll(`input[name="${name}"]`)];
+  const tellAll = (head) => {
     const ticked = boxes(head.dataset.tickAll).filter((box) => box.checked).length;
     head.checked = ticked === boxes(head.dataset.tickAll).length;
     head.indeterminate = ticked > 0 && !head.checked;
+  };
+  document.querySelectorAll("[data-tick-all]").forEach(tellAll);
+  document.addEventListener("htmx:load", (event) => event.target.querySelectorAll("[data-tick-all]").forEach(tellAll));
+  document.addEventListener("change", (event) => {
+    if (event.target.closest("[data-find-rows]")) { event.stopPropagation(); return; }  // it changes nothing that is chosen
+    const all = event.target.closest("[data-tick-all]");
+    if (all) boxes(all.dataset.tickAll).forEach((box) => { if (!box.closest("tr").hidden) box.checked = all.checked; });
+    const head = document.querySelector(`[data-tick-all="${all ? all.dataset.tickAll : event.target.name}"]`);
+    if (head) tellAll(head);
   }, true);
   document.addEventListener("input", (event) => {
     const wanted = event.target.closest("[data-find-rows]");
