@@ -6,7 +6,7 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from indexa.cli import read
+from indexa.cli import names, read
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -14,8 +14,17 @@ def main(arguments: Sequence[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="indexa", description="Indexa's headless commands.")
     commands = parser.add_subparsers(dest="command", required=True)
     read.add_arguments(commands.add_parser("read", help="read any source into a model file", description=read.__doc__))
+    for name, add, run, tells in (
+        ("split", names.add_split, names.split, "names on standard input to words, as JSON lines"),
+        ("expand", names.add_expand, names.expand, "names to business names, as JSON lines"),
+        ("mine", names.add_mine, names.mine, "models to proposals for the wordbook, as JSON lines"),
+    ):
+        command = commands.add_parser(name, help=tells, description=run.__doc__)
+        add(command)
+        command.set_defaults(run=run)
     given = parser.parse_args(arguments)
-    return read.run(given)
+    done: int = given.run(given) if hasattr(given, "run") else read.run(given)
+    return done
 
 
 if __name__ == "__main__":

@@ -1,0 +1,1 @@
+"""Names: taken apart into words, told in business words, made to a standard, checked against it."""
