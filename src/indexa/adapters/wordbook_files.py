@@ -19,8 +19,12 @@ def read_wordbook_file(path: Path) -> Wordbook:
 def read_wordbook(name: str, path: Path) -> Reading:
     """Read a wordbook with the notes on its rows. Raises SourceError where the file is missing or is none."""
     if not path.is_file():
-        raise SourceError("no-file", f"There is no file {path}.", "A wordbook is a list with a word and its short form in a row.")
+        raise SourceError(
+            "no-file", f"There is no file {path}.", "A wordbook is a list with a word and its short form in a row."
+        )
     try:
         return read_rows(kit_rows(name, path), Path(name).stem)
     except CoreError as error:
-        raise SourceError("not-a-wordbook", str(error), "A wordbook is a list with a word and its short form in a row.") from error
+        raise SourceError(
+            "not-a-wordbook", str(error), "A wordbook is a list with a word and its short form in a row."
+        ) from error

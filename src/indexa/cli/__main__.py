@@ -6,7 +6,7 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from indexa.cli import names, read
+from indexa.cli import check, names, read
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -17,6 +17,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     for name, add, run, tells in (
         ("split", names.add_split, names.split, "names on standard input to words, as JSON lines"),
         ("expand", names.add_expand, names.expand, "names to business names, as JSON lines"),
+        ("check", check.add_arguments, check.run, "the names of a model or script against a naming standard"),
         ("mine", names.add_mine, names.mine, "models to proposals for the wordbook, as JSON lines"),
     ):
         command = commands.add_parser(name, help=tells, description=run.__doc__)

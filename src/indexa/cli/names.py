@@ -12,6 +12,7 @@ from typing import BinaryIO
 
 from indexa.core.errors import CoreError
 from indexa.core.model import Model
+from indexa.core.naming.evidence import Place
 from indexa.core.naming.wordbook import Stack
 
 _MOST_LINES = 5_000_000
@@ -26,7 +27,10 @@ def add_split(parser: argparse.ArgumentParser) -> None:
 def add_expand(parser: argparse.ArgumentParser) -> None:
     """Describe what `expand` takes."""
     parser.add_argument(
-        "model", nargs="?", default="-", help="a model file, or JSON lines with name, table, comment; - for standard input"
+        "model",
+        nargs="?",
+        default="-",
+        help="a model file, or JSON lines with name, table, comment; - for standard input",
     )
     _add_wordbook(parser)
 
@@ -67,7 +71,7 @@ def expand(given: argparse.Namespace) -> int:
 
 
 def _expand(given: argparse.Namespace) -> Iterator[dict[str, object]]:
-    from indexa.core.naming.evidence import Join, Place
+    from indexa.core.naming.evidence import Join
     from indexa.core.naming.expanding import Expander
     from indexa.core.naming.places import joins_of, places_of
 
@@ -101,9 +105,7 @@ def _is_record(lines: list[tuple[int, str]]) -> bool:
     return False
 
 
-def _place(number: int, line: str) -> object:
-    from indexa.core.naming.evidence import Place
-
+def _place(number: int, line: str) -> Place:
     try:
         record = json.loads(line)
     except ValueError as error:
@@ -116,7 +118,7 @@ def _place(number: int, line: str) -> object:
         if value is not None and not isinstance(value, str):
             raise CoreError(f'line {number}: "{field}" is not a text: {line[:60]}')
         fields[field] = value or ""
-    return Place(name=record["name"], **fields)
+    return Place(record["name"], fields["table"], fields["comment"], fields["type"])
 
 
 def mine(given: argparse.Namespace) -> int:

@@ -78,6 +78,13 @@ def run(given: argparse.Namespace) -> int:
     return 0
 
 
+def read_source(source: list[str], dialect: str) -> Model:
+    """Return the model of a source for another command, which prints no receipt."""
+    parser = argparse.ArgumentParser()
+    add_arguments(parser)
+    return _read(parser.parse_args([*source, "--dialect", dialect, "--quiet"]))[0]
+
+
 def _read(given: argparse.Namespace) -> tuple[Model, Receipt]:
     kinds = frozenset({"tables"}) if given.tables_only else frozenset(OBJECT_KINDS)
     choice = Choice(tuple(given.schema), kinds, patterns(given.include), patterns(given.exclude))

@@ -178,8 +178,9 @@ def in_comment(short: str, said: list[str], lexicon: Lexicon) -> Iterable[tuple[
         if word != short and word not in CONNECTING and len(word) > len(short):
             base = word if short.endswith("s") and not short.endswith("ss") else singular(word)
             value = max(fit(short, word), fit(short, base))
-            if base in known or word in known:
-                yield (base if base in known else word), 1.0
+            meant = next((one for one in known if word.startswith(one[: max(4, len(one) - 1)]) or one == base), "")
+            if meant:
+                yield meant, 1.0
             elif value and (word in lexicon.plain or base in lexicon.plain or len(word) > 4):
                 yield base, value
         if 2 <= len(short) <= 5 and (end := initials(said, at, short, CONNECTING)):

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import msgspec
 
 from indexa.core.naming.evidence import CONNECTING, Candidate, Join, Place, SchemaEvidence, comment_words, in_comment
+from indexa.core.naming.inflecting import singular
 from indexa.core.naming.lexicon import Lexicon, general
 from indexa.core.naming.splitting import Splitter
 from indexa.core.naming.wordbook import Stack
@@ -82,6 +83,8 @@ class Expander:
         entry, certain = self.stack.choose(word, company)
         if entry is not None:
             return entry.word, 1.0 if certain else 0.5, certain and entry.status == "agreed"
+        if word == "no" and words[at + 1 : at + 2] == ["of"]:
+            return "number", 0.97, True
         if word == "no" and (at == 0 or _is_boolean(place.type)):
             return word, 0.9, True
         if not self.evidence.is_short(word):
@@ -96,7 +99,9 @@ class Expander:
             return word, 0.3, False
         return best.word, best.confidence, False
 
-    def _best(self, word: str, place: Place, said: list[str], company: frozenset[str], neighbours: list[str], *, last: bool) -> Candidate | None:
+    def _best(
+        self, word: str, place: Place, said: list[str], company: frozenset[str], neighbours: list[str], *, last: bool
+    ) -> Candidate | None:
         """Weigh the schema's candidates with what this name's own comment, table and type say."""
         scores: dict[str, float] = {one.word: one.score for one in self.evidence.candidates(word)}
         for full, value in in_comment(word, said, self._lexicon):
@@ -176,17 +181,21 @@ def _capitalised(parts: list[tuple[str, str]], lexicon: Lexicon, stack: Stack) -
 def business_word(word: str, lexicon: Lexicon, *, inner: bool = False, given: bool = False) -> str:
     """Return one word in small letters as it is written within a business name.
 
-    An acronym is in capitals, its plural as well but for the s. A word that nobody knows and nobody can speak (vlr) is taken
-    for an acronym. `inner` words may be connecting words; `given` says that the word is a full form already.
+    An acronym is in capitals, its plural as well but for the s. A short word that nobody knows (vlr) is taken for an acronym. `inner` words may be connecting words; `given` says that the word is a full form already.
     """
     if word in CONNECTING and inner:
         return word
     if word in lexicon.acronyms:
         return word.upper()
-    if word.endswith("s") and word[:-1] in lexicon.acronyms and len(word) > 2:
+    if word.endswith("s") and word[:-1] in lexicon.acronyms and len(word) > 2 and word not in lexicon.plain:
         return word[:-1].upper() + "s"
     if any(letter.isdigit() for letter in word) and len(word) <= 6:
         return word.upper()
-    if not given and 1 < len(word) <= 4 and word.isascii() and word not in lexicon.plain and not set(word) & set("aeiouy"):
-        return word.upper()
+    if not given and 1 < len(word) <= 4 and word.isascii() and not _is_plain(word, lexicon):
+        if len(word) <= 3 or not set(word) & set("aeiouy"):
+            return word.upper()
     return word[:1].upper() + word[1:]
+
+
+def _is_plain(word: str, lexicon: Lexicon) -> bool:
+    return word in lexicon.plain or singular(word) in lexicon.plain

@@ -52,7 +52,7 @@ class Lexicon:
         if len(short) < 3:
             return []
         words = [(word, fit(short, word), cost) for cost, word in self._common.get(short[0], ())]
-        if any(letter in "aeiouy" for letter in short):
+        if len(short) > 3 and any(letter in "aeiouy" for letter in short):
             words = [one for one in words if one[1] >= _WELL]
         else:  # as likely an acronym
             words = [one for one in words if one[1] >= _VERY_WELL and one[2] <= _VERY_COMMON]

@@ -41,7 +41,12 @@ def mine(models: Sequence[Model], stack: Stack | None = None) -> list[Found]:
     splitter.learn(place.name for place in places)
     evidence = SchemaEvidence(places, splitter, joins_of(models))
     known = set(stack.shorts())
-    found = [*_short_forms(evidence, known), *_homonyms(evidence, known), *_misspellings(evidence), *_synonyms(evidence)]
+    found = [
+        *_short_forms(evidence, known),
+        *_homonyms(evidence, known),
+        *_misspellings(evidence),
+        *_synonyms(evidence),
+    ]
     return sorted(found, key=lambda one: (-one.count, one.short, one.word))
 
 
@@ -59,7 +64,9 @@ def _short_forms(evidence: SchemaEvidence, known: set[str]) -> Iterable[Found]:
             confidence=best.confidence,
             evidence=tuple(best.evidence),
             count=count,
-            others=tuple((one.word.replace("_", " "), one.confidence) for one in candidates[1:] if one.confidence > 0.02),
+            others=tuple(
+                (one.word.replace("_", " "), one.confidence) for one in candidates[1:] if one.confidence > 0.02
+            ),
             places=_where(evidence, short),
         )
 

@@ -10,19 +10,22 @@ from __future__ import annotations
 import math
 import re
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
+from typing import TypeAlias
 
 from indexa.core.naming.lexicon import Lexicon, general
 
-_PIECES = re.compile(r"[A-Z]{2,}[a-z]+|[A-Z]?[a-z]+|[A-Z]+|\d+")
+PIECES = re.compile(r"[A-Z]{2,}[a-z]+|[A-Z]?[a-z]+|[A-Z]+|\d+")
 _PIECES_OF_ANY_SCRIPT = re.compile(r"[^\W\d_]+|\d+")
 _WITH_DIGITS = re.compile(r"[^\W_]+")
 _LETTERS_AND_DIGITS = re.compile(r"\d+|[^\W\d_]+")
 
 _UNKNOWN, _UNKNOWN_LETTER = 6.5, 2.8
-_SHORT = {1: 7.0, 2: 2.6, 3: 1.0}
+_SHORT = {1: 5.0, 2: 2.6, 3: 1.0}
 """What short words cost more: almost any letters can be read as a row of them."""
 _WORD = 1.0
+_OWN = 5.0
+"""What a word or short form of the wordbooks costs."""
 _OF_THE_SCHEMA = 0.6
 """The share of what is expected that the names split together decide, against the lexicon's."""
 _LAST_LETTER = 4.0
@@ -30,6 +33,9 @@ _PLURAL = 4.0
 _CASE_AGAINST = 2.5
 _MOST_LETTERS = 120
 """A longer piece is no name: it stays whole."""
+
+
+_Found: TypeAlias = "tuple[str, ...] | None"
 
 
 class Splitter:
@@ -40,7 +46,7 @@ class Splitter:
         self._own = frozenset(own)
         self._costs: Mapping[str, float] = self.lexicon.costs
         self._longest = max(self.lexicon.longest, max(map(len, self._own), default=0))
-        self._memo = _Memo(self._words_of)
+        self._memo, self._runs = _Memo(self._words_of), _Memo(self._run_with_digits)
 
     def split(self, name: str) -> list[str]:
         """Return the words of a name in small letters; a name without letters and digits has none."""
@@ -48,7 +54,7 @@ class Splitter:
         words: list[str] = []
         if not name.isascii():
             return self._split_any_script(name)
-        for piece in _PIECES.findall(name):
+        for piece in PIECES.findall(name):
             found = memo[piece]
             if found is None:
                 return self._split_with_digits(name)
@@ -76,7 +82,7 @@ class Splitter:
             if len(word) > 3 and word[-1] != "s":
                 costs.setdefault(f"{word}s", rarer + _PLURAL)
         self._costs = costs
-        self._memo = _Memo(self._words_of)
+        self._memo, self._runs = _Memo(self._words_of), _Memo(self._run_with_digits)
 
     # pieces ------------------------------------------------------------------------------------------------------
 
@@ -118,10 +124,12 @@ class Splitter:
                 word = piece[start:end]
                 cost = costs.get(word)
                 if word in own:
-                    cost = min(cost or 8.0, 5.0)
+                    cost = _OWN + 0.5 * _SHORT.get(end - start, 0.0)
                 elif cost is None:
-                    cost = _UNKNOWN + _UNKNOWN_LETTER * (end - start)
-                cost += best[start] + _WORD + _SHORT.get(end - start, 0.0)
+                    cost = _UNKNOWN + _UNKNOWN_LETTER * (end - start) + _SHORT.get(end - start, 0.0)
+                else:
+                    cost += _SHORT.get(end - start, 0.0)
+                cost += best[start] + _WORD
                 if end - start == 1 and end == size:
                     cost += _LAST_LETTER
                 if cost < best[end]:
@@ -146,22 +154,32 @@ class Splitter:
         """Split a name with digits in it: md5 and ipv4 are words, address2 is two."""
         words: list[str] = []
         for run in _WITH_DIGITS.findall(name):
-            words += self._run_with_digits(run)
+            words += self._runs[run] or ()
         return words
 
-    def _run_with_digits(self, run: str) -> list[str]:
+    def _run_with_digits(self, run: str) -> tuple[str, ...]:
+        if run.lower() in self._own:
+            return (run.lower(),)
         words: list[str] = []
         at = 0
         for found in self.lexicon.alphanumeric.finditer(run):
             words += self._plain_run(run[at : found.start()])
             words.append(found[0].lower())
             at = found.end()
-        return words + self._plain_run(run[at:])
+        return (*words, *self._plain_run(run[at:]))
 
     def _plain_run(self, run: str) -> list[str]:
         words: list[str] = []
-        for piece in _PIECES.findall(run):
-            words += self._memo[piece] or (piece,)
+        pieces = PIECES.findall(run)
+        at = 0
+        while at < len(pieces):
+            joined = pieces[at] + pieces[at + 1] if at + 1 < len(pieces) else ""
+            if joined.lower() in self._own and (pieces[at].isdigit() or pieces[at + 1].isdigit()):
+                words.append(joined.lower())
+                at += 2
+                continue
+            words += self._memo[pieces[at]] or (pieces[at],)
+            at += 1
         return words
 
     def _split_any_script(self, name: str) -> list[str]:
@@ -180,12 +198,12 @@ class Splitter:
         return words
 
 
-class _Memo(dict[str, "tuple[str, ...] | None"]):
+class _Memo(dict[str, _Found]):
     """The words of each piece, worked out when it is first asked for; None for digits, which need their neighbours."""
 
-    def __init__(self, work_out: object) -> None:
+    def __init__(self, work_out: Callable[[str], _Found]) -> None:
         self._work_out = work_out
 
-    def __missing__(self, piece: str) -> tuple[str, ...] | None:
-        found = self[piece] = self._work_out(piece)  # type: ignore[operator]
-        return found  # type: ignore[no-any-return]
+    def __missing__(self, piece: str) -> _Found:
+        found = self[piece] = self._work_out(piece)
+        return found

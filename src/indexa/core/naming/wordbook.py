@@ -79,4 +79,5 @@ class Stack:
         plain = [word for word in words if not word.beside]
         if not called_for and len(plain) == 1:
             return plain[0], True
-        return ((called_for or plain or list(words) or [None])[0], False)
+        likely = called_for or plain or list(words)
+        return (likely[0] if likely else None), False

@@ -11,8 +11,12 @@ from indexa.core.errors import CoreError
 from indexa.core.naming.abbreviating import fit
 from indexa.core.naming.wordbook import Word, Wordbook
 
-_SHORT_HEADS = frozenset("short abbreviation abbr abbrev abbreviations shortform code physical acronym token".split())
-_WORD_HEADS = frozenset("word words term full name business meaning long expansion logical fullform description".split())
+_SHORT_HEADS = frozenset(
+    "short abbreviation abbr abbrev abbreviations shortform code physical acronym token shortname physicalname".split()
+)
+_WORD_HEADS = frozenset(
+    "word words term full name business meaning long expansion logical fullform description fullname businessname logicalname longname longform".split()
+)
 MOST_WORDS = 200_000
 _LONGEST = 200
 
@@ -48,7 +52,9 @@ def read_rows(rows: Iterable[tuple[int, list[str]]], name: str) -> Reading:
     if not pairs:
         raise CoreError(f"{name}: no row with two cells, a word and its short form")
     head = [_head(pairs[0][1]), _head(pairs[0][2])]
-    headed = (head[0] in _SHORT_HEADS and head[1] in _WORD_HEADS) or (head[0] in _WORD_HEADS and head[1] in _SHORT_HEADS)
+    headed = (head[0] in _SHORT_HEADS and head[1] in _WORD_HEADS) or (
+        head[0] in _WORD_HEADS and head[1] in _SHORT_HEADS
+    )
     if headed and len(pairs) > 1:
         short_first = head[0] in _SHORT_HEADS
         pairs = pairs[1:]
@@ -68,7 +74,10 @@ def read_rows(rows: Iterable[tuple[int, list[str]]], name: str) -> Reading:
             notes.append((number, f"Ambiguous: “{short}” stands for “{others}” as well as “{key}”; both are kept."))
         shorts[key][short] = number
         words[short][key] = ""
-    book = Wordbook(name=name, words=tuple(Word(word=word, shorts=tuple(found)) for word, found in shorts.items() if found))
+    notes.sort()
+    book = Wordbook(
+        name=name, words=tuple(Word(word=word, shorts=tuple(found)) for word, found in shorts.items() if found)
+    )
     return Reading(book, notes, short_first)
 
 

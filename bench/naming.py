@@ -1,0 +1,148 @@
+"""Names: how many are split and told rightly, out of real software; how fast, beside a bare loop with a dictionary."""
+
+from __future__ import annotations
+
+import re
+import time
+from collections import defaultdict
+from collections.abc import Callable
+from pathlib import Path
+
+from bench.common import compare
+from bench.schemas import column_names, words
+from indexa.core.naming.evidence import Place
+from indexa.core.naming.expanding import Expander
+from indexa.core.naming.lexicon import general
+from indexa.core.naming.splitting import Splitter
+from indexa.core.naming.translating import Translator
+from indexa.core.naming.wordbook import Stack, Word, Wordbook
+
+SETS = Path(__file__).parent / "names"
+PLAIN_SPLIT = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+")
+
+
+def rows(name: str) -> list[list[str]]:
+    """Return the rows of one of the sets."""
+    return [line.split("\t") for line in (SETS / name).read_text("utf-8").splitlines()]
+
+
+def splitting() -> None:
+    """Run-together pieces alone, and among the other names of their schema; a plain dynamic program beside them."""
+    gold = rows("run_together.tsv")
+    by_source: dict[str, list[str]] = defaultdict(list)
+    for name, _, _, _, _, source in rows("expansions.tsv"):
+        by_source[source].append(name)
+    for name, _, source in gold:
+        by_source[source].append(name)
+    learned = {}
+    for source, names in by_source.items():
+        learned[source] = Splitter()
+        learned[source].learn(names)
+    alone, plain = Splitter(), plain_program()
+    cases: dict[str, Callable[[str, str], list[str]]] = {
+        "a plain dynamic program over word frequencies": lambda name, _: plain(name.lower()),
+        "Indexa, each name alone": lambda name, _: alone.split(name),
+        "Indexa, the names of a package together": lambda name, source: learned[source].split(name),
+    }
+    for title, split in cases.items():
+        right = sum(split(name, source) == told.split() for name, told, source in gold)
+        print(f"run together, {title}: {right / len(gold):.1%} of {len(gold)}")
+    delimited = [(name.split("_"), name) for name in (SETS / "in_full.txt").read_text().split()]
+    gold_all = [(told.split(), name) for name, told, _ in gold] + delimited
+    print(
+        f"all, Indexa: {sum(alone.split(name) == told for told, name in gold_all) / len(gold_all):.1%} of {len(gold_all)}"
+    )
+
+
+def plain_program() -> Callable[[str], list[str]]:
+    """Return the usual way: the least cost over single words, unknown letters each on their own."""
+    costs = general().costs
+
+    def split(name: str) -> list[str]:
+        best: list[tuple[float, int]] = [(0.0, 0)]
+        for end in range(1, len(name) + 1):
+            best.append(
+                min(
+                    (best[start][0] + costs.get(name[start:end], 20.0 * (end - start)), start)
+                    for start in range(max(0, end - 24), end)
+                )
+            )
+        found, end = [], len(name)
+        while end:
+            start = best[end][1]
+            found.append(name[start:end])
+            end = start
+        return found[::-1]
+
+    return split
+
+
+def expanding() -> None:
+    """Short forms told in full without any wordbook; names in full left alone; the first word with that beginning beside it."""
+    gold = rows("expansions.tsv")
+    by_source: dict[str, list[int]] = defaultdict(list)
+    for at, row in enumerate(gold):
+        by_source[row[5]].append(at)
+    right = matched = 0
+    sure: dict[int, list[bool]] = defaultdict(list)
+    for numbers in by_source.values():
+        places = [Place(gold[at][0], gold[at][1], gold[at][2], gold[at][3]) for at in numbers]
+        for at, found in zip(numbers, Expander(places).expand_all(), strict=True):
+            good = found.business_name.lower() == gold[at][4].lower()
+            right += good
+            sure[min(9, int(found.confidence * 10))].append(good)
+            matched += " ".join(by_beginning(word) for word in found.words).lower() == gold[at][4].lower()
+    print(
+        f"expansion: Indexa {right / len(gold):.1%} of {len(gold)}, by the first word with that beginning {matched / len(gold):.1%}"
+    )
+    for tenth, hits in sorted(sure.items()):
+        print(f"  confidence {tenth / 10:.1f} and above: {sum(hits)} of {len(hits)} right")
+    names = (SETS / "in_full.txt").read_text().split()
+    found_all = Expander([Place(name, "t") for name in names]).expand_all()
+    alone = sum(one.business_name.lower() == name.replace("_", " ") for one, name in zip(found_all, names, strict=True))
+    print(f"names in full left alone: {alone / len(names):.1%} of {len(names)}")
+
+
+def by_beginning(word: str) -> str:
+    """Return the commonest word that begins with these letters, and is longer."""
+    if not _BY_BEGINNING:
+        for one in general().costs:  # the commonest first
+            for size in range(2, len(one)):
+                _BY_BEGINNING.setdefault(one[:size], one)
+    return _BY_BEGINNING.get(word, word)
+
+
+_BY_BEGINNING: dict[str, str] = {}
+
+
+def main(_: list[str]) -> None:
+    """Print how many are right, then how fast it is."""
+    splitting()
+    expanding()
+    names = list(column_names(1_000_000))
+    book = words()
+
+    def bare() -> object:
+        seen: dict[str, str] = {}
+        told = []
+        for name in names:
+            found = seen.get(name)
+            if found is None:
+                found = seen[name] = " ".join([book.get(piece.lower()) or piece for piece in PLAIN_SPLIT.findall(name)])
+            told.append(found)
+        return told
+
+    stack = Stack(
+        [Wordbook(name="b", words=tuple(Word(word=word.capitalize(), shorts=(short,)) for short, word in book.items()))]
+    )
+    general()
+    print("1,000,000 names, a wordbook of 2,000")
+    compare({"one expression, a dictionary, a memo": bare, "Indexa": lambda: Translator(stack).translate_all(names)})
+    places = [
+        Place(name, f"t{at // 20}", f"The {name} of it." if not at % 4 else "", "varchar(20)")
+        for at, name in enumerate(names[:200_000])
+    ]
+    half = Stack([Wordbook(name="b", words=stack.books[0].words[:1000])])
+    started = time.perf_counter()
+    Expander(places, half).expand_all()
+    print(f"200,000 columns proposed, half of the words known: {time.perf_counter() - started:.1f} s")

@@ -1,0 +1,116 @@
+"""Holds the names of a model file or of scripts against a naming standard; ends with 1 where they break it."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from indexa.adapters.errors import SourceError
+from indexa.core.errors import CoreError
+from indexa.core.model import Model
+
+_LARGEST_STANDARD = 50_000_000
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Describe what the command takes."""
+    parser.add_argument("source", nargs="+", help="a model file, or scripts (.sql, .gz, .zip) in their order")
+    parser.add_argument("-s", "--standard", default="", help="the naming standard, JSON; a plain one if not given")
+    parser.add_argument(
+        "-w", "--wordbook", action="append", default=[], metavar="FILE", help="a two-column list; may be repeated"
+    )
+    parser.add_argument(
+        "-d", "--dialect", default="", help="the platform of scripts; proposed from the text if not given"
+    )
+    parser.add_argument("-f", "--format", choices=("text", "json", "sarif", "junit"), default="text")
+    parser.add_argument("-o", "--output", default="-", help="where the report goes; - for standard output")
+    parser.add_argument(
+        "--fail-on", choices=("note", "warning", "error"), default="warning", help="the severity that ends with 1"
+    )
+    parser.add_argument("--baseline", default="", metavar="FILE", help="findings that are known and not told again")
+    parser.add_argument(
+        "--write-baseline", action="store_true", help="write all findings into the baseline file, and end with 0"
+    )
+
+
+def run(given: argparse.Namespace) -> int:
+    """Check and report. Returns 0, 1 on findings of the severity asked for, 2 where the check can't be made."""
+    try:
+        return _run(given)
+    except SourceError as error:
+        print(f"indexa: {error.message} {error.hint}", file=sys.stderr)
+    except CoreError as error:
+        print(f"indexa: {error}", file=sys.stderr)
+    except OSError as error:
+        print(f"indexa: {error.filename}: {error.strerror}.", file=sys.stderr)
+    return 2
+
+
+def _run(given: argparse.Namespace) -> int:
+    from indexa.adapters.wordbook_files import read_wordbook_file
+    from indexa.core.naming.checking import at_least, check
+    from indexa.core.naming.reports import FORMATS, lines_of
+    from indexa.core.naming.standard import DEFAULT, read_standard
+    from indexa.core.naming.wordbook import Stack
+
+    if given.write_baseline and not given.baseline:
+        raise CoreError("--write-baseline needs --baseline FILE, the file to write.")
+    standard = DEFAULT
+    if given.standard:
+        path = Path(given.standard)
+        if path.is_file() and path.stat().st_size > _LARGEST_STANDARD:
+            raise CoreError(f"{path} is larger than {_LARGEST_STANDARD // 1_000_000} MB: no naming standard.")
+        standard = read_standard(path.read_bytes())
+    stack = Stack([*(read_wordbook_file(Path(name)) for name in given.wordbook), standard.wordbook])
+    model, text = _model(given)
+    findings = check(model, standard, stack)
+    if given.write_baseline:
+        known = {"version": 1, "findings": sorted(one.fingerprint for one in findings)}
+        Path(given.baseline).write_text(json.dumps(known, ensure_ascii=False, indent=1) + "\n", "utf-8")
+        print(
+            f"{len(findings):,} findings are in {given.baseline}; from now on only new ones are told.", file=sys.stderr
+        )
+        return 0
+    if given.baseline:
+        known_ones = _baseline(Path(given.baseline))
+        findings = [one for one in findings if one.fingerprint not in known_ones]
+    report = FORMATS[given.format](findings, given.source[0], lines_of(text) if text else None)
+    if given.output == "-":
+        sys.stdout.write(report)
+    else:
+        Path(given.output).write_text(report, "utf-8")
+    return 1 if at_least(findings, given.fail_on) else 0
+
+
+def _model(given: argparse.Namespace) -> tuple[Model, str]:
+    """Return the model, and the script's text where lines can be told: of one script that is no archive."""
+    first = Path(given.source[0])
+    if not first.is_file():
+        raise SourceError("no-file", f"There is no file {first}.", "Name a model file or a script.")
+    start = first.open("rb").read(4096).lstrip(b"\xef\xbb\xbf \t\r\n")
+    if start.startswith(b"{"):
+        from indexa.core.model.file import read
+
+        if len(given.source) > 1:
+            raise CoreError("One model file at a time.")
+        try:
+            return read(first.read_bytes()), ""
+        except CoreError as error:
+            raise CoreError(f"{first}: {error}") from error
+    from indexa.cli.read import read_source
+
+    model = read_source(given.source, given.dialect)
+    plain = len(given.source) == 1 and not start.startswith(
+        (b"PK\x03\x04", b"\x1f\x8b", b"SQLite", b"\xff\xfe", b"\xfe\xff")
+    )
+    return model, first.read_bytes().decode("utf-8", "replace") if plain else ""
+
+
+def _baseline(path: Path) -> frozenset[str]:
+    try:
+        known = json.loads(path.read_text("utf-8"))
+        return frozenset(str(one) for one in known["findings"])
+    except (ValueError, KeyError, TypeError) as error:
+        raise CoreError(f"{path} is no baseline: {error}. Make one with --write-baseline.") from error
