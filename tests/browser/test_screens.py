@@ -15,6 +15,7 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.models import Change
+from indexa.naming import passes, wordbooks
 from indexa.sources.models import Intake, Source
 from tests.browser.case import BrowserCase
 from tests.dictionary.test_search import random_model
@@ -52,6 +53,11 @@ class AccessibilityTests(BrowserCase):
         failed = Job.objects.create(
             area=self.area, kind="intake", title="Reading", state="failed", reason="No.", hint="Again."
         )
+        made = passes.make_pass(
+            model=self.stored, person=self.person, kinds=["tables", "columns"], only_missing=True, progress=Silent()
+        )
+        book = wordbooks.books_of(self.area)[0]
+        passes.settle(area=self.area, person=self.person, pass_id=made.pk, short="mtr", word="Meter", book=book)
         slug, model = self.area.slug, self.stored.pk
         self.pages = {
             "desk": reverse("desk:page", args=[slug]),
@@ -72,6 +78,11 @@ class AccessibilityTests(BrowserCase):
             "table": reverse("modeling:table", args=[slug, table(self.stored, "mtr").pk]),
             "dictionary": reverse("dictionary:page", args=[slug]) + "?q=mtr",
             "nothing found": reverse("dictionary:page", args=[slug]) + "?q=nosuchthing",
+            "wordbook": reverse("naming:wordbook", args=[slug]),
+            "list of words": reverse("naming:import", args=[slug]),
+            "naming passes": reverse("naming:passes", args=[slug]),
+            "naming pass": reverse("naming:pass", args=[slug, made.pk]),
+            "names of a pass": reverse("naming:pass-names", args=[slug, made.pk]),
             "editions": reverse("editions:list", args=[slug]),
             "new edition": reverse("editions:new", args=[slug]),
             "edition": reverse("editions:page", args=[slug, edition.pk]),

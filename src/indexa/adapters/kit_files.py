@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TypeAlias
 
 from indexa.adapters.errors import SourceError
 from indexa.adapters.script_files import find_encoding
@@ -14,17 +15,28 @@ LARGEST = 1024**3
 LARGEST_UNPACKED = 4 * 1024**3
 
 
-def kit_rows(name: str, path: Path) -> Iterator[tuple[int, list[str]]]:
-    """Yield line number and cells of each row. Raises SourceError, or KitError where the file is something else."""
+Row: TypeAlias = tuple[int, list[str]]
+"""Line number and cells."""
+_FEWER = "Run the kit for fewer schemas at a time."
+
+
+def kit_rows(name: str, path: Path) -> Iterator[Row]:
+    """Yield the rows of a kit's result. Raises SourceError, or KitError where the file is something else."""
+    return file_rows(name, path, rows_of_text, _FEWER)
+
+
+def file_rows(name: str, path: Path, of_text: Callable[[str], Iterator[Row]], hint: str) -> Iterator[Row]:
+    """Yield the rows of a spreadsheet, or of a text in any encoding, which `of_text` takes apart.
+
+    `hint` says what to do about a file that is too large. Raises SourceError, or KitError where the file is neither.
+    """
     size = path.stat().st_size
     if size > LARGEST:
-        raise SourceError(
-            "too-large", f"“{name}” is larger than {LARGEST // 1024**2} MB.", "Run the kit for fewer schemas at a time."
-        )
+        raise SourceError("too-large", f"“{name}” is larger than {LARGEST // 1024**2} MB.", hint)
     with path.open("rb") as file:
         magic = file.read(4)
     if magic == b"PK\x03\x04":
-        yield from _sheet_rows(name, path)
+        yield from _sheet_rows(name, path, hint)
         return
     content = path.read_bytes()
     if content[:2] in (b"\xff\xfe", b"\xfe\xff"):
@@ -33,20 +45,16 @@ def kit_rows(name: str, path: Path) -> Iterator[tuple[int, list[str]]]:
         if b"\0" in content[:4096]:
             raise KitError(f"“{name}” is no text and no XLSX. Save the result as CSV or XLSX.")
         text = content.decode(find_encoding(content), "replace").removeprefix("\ufeff")
-    yield from rows_of_text(text)
+    yield from of_text(text)
 
 
-def _sheet_rows(name: str, path: Path) -> Iterator[tuple[int, list[str]]]:
+def _sheet_rows(name: str, path: Path, hint: str) -> Iterator[Row]:
     from openpyxl import load_workbook
 
     try:
         with zipfile.ZipFile(path) as archive:
             if sum(one.file_size for one in archive.infolist()) > LARGEST_UNPACKED:
-                raise SourceError(
-                    "too-large",
-                    f"“{name}” is too large once it is unpacked.",
-                    "Run the kit for fewer schemas at a time.",
-                )
+                raise SourceError("too-large", f"“{name}” is too large once it is unpacked.", hint)
         book = load_workbook(path, read_only=True, data_only=True)
         try:
             sheet = book.active or book.worksheets[0]

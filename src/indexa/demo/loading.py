@@ -21,6 +21,7 @@ from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling import editing
 from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
+from indexa.naming.models import BookWord, Wordbook
 from indexa.sources import services as sources
 from indexa.sources.models import Source
 
@@ -66,6 +67,8 @@ def load() -> None:
         _run(job)
         with transaction.atomic():
             _write_words(area, people["steward"])
+            _write_wordbooks(area, people["steward"])
+        _start_naming_pass(area, people["steward"])
         _publish_first_edition(area, people)
         works_area = _make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before")
         for reading in works.make_sources(works_area, people["steward"]):
@@ -142,6 +145,25 @@ def _write_words(area: Area, person: Person) -> None:
         place = editing.place_of(item, only_here=False)
         for field, value in zip(("business_name", "definition"), told, strict=True):
             editing.edit(area=area, person=person, place=place, field=field, seen="", value=value)
+
+
+def _write_wordbooks(area: Area, person: Person) -> None:
+    for rank, (name, entries) in enumerate(words.WORDBOOKS.items()):
+        book = Wordbook.objects.create(area=area, name=name, rank=rank)
+        for word, shorts, status, beside, meaning in entries:
+            BookWord.objects.create(
+                wordbook=book, word=word, shorts=shorts.split(), status=status, beside=beside.split(), meaning=meaning,
+                changed_by=person,
+            )  # fmt: skip
+
+
+def _start_naming_pass(area: Area, person: Person) -> None:
+    model = StoredModel.objects.get(area=area, layer="physical")
+    job = Job.objects.create(
+        area=area, kind="naming pass", title="Proposing names for billing", started_by=person,
+        arguments={"model": model.pk, "kinds": ["tables", "columns"], "only_missing": True},
+    )  # fmt: skip
+    _run(job)
 
 
 def _publish_first_edition(area: Area, people: dict[str, Person]) -> None:

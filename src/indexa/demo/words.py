@@ -70,3 +70,34 @@ COLUMNS: dict[str, tuple[str, str]] = {
     "bill.pmt.pmt_amt": ("Payment Amount", "What was received, in pounds; never zero or less."),
 }
 """Business name and definition of a column, by its full name in the source."""
+
+WORDBOOKS: dict[str, tuple[tuple[str, str, str, str, str], ...]] = {
+    "Customer and Billing": (
+        ("Account", "acct", "agreed", "", "The agreement under which one premises is billed."),
+        ("Customer", "cust", "agreed", "", "A person or organisation that has an account."),
+        ("Invoice", "inv", "agreed", "", "A demand for payment sent to the holder of an account."),
+        ("Payment", "pmt pymt", "agreed", "", "Money received on an account."),
+        ("Premises", "prem", "agreed", "", "A building, or a part of one, that is supplied as a whole."),
+        ("Tariff", "trf", "proposed", "", ""),
+        ("Rate", "rt", "agreed", "trf tx vld", "What one unit costs."),
+        ("Route", "rt", "agreed", "rdr mtr", "The round that a meter reader walks."),
+    ),
+    "Tarnbeck Water": (
+        ("Meter", "mtr", "agreed", "", "A device that measures the water taken at a service point."),
+        ("Reading", "rdg read", "proposed", "", ""),
+        ("Service", "svc", "agreed", "", ""),
+        ("Point", "pt", "agreed", "", ""),
+        ("Address", "addr adr", "agreed", "", ""),
+        ("Identifier", "id", "agreed", "", "What names one thing within one system only."),
+        ("Number", "no nbr", "agreed", "", "What people call a thing by, on letters and labels; not to reckon with."),
+        ("Name", "nm", "agreed", "", ""),
+        ("Date", "dt", "agreed", "", "A day, without a time."),
+        ("Timestamp", "ts", "agreed", "", "A moment, to the second or better."),
+        ("Code", "cd", "agreed", "", "A short value out of a list that says what it means."),
+        ("Type", "typ", "agreed", "", ""),
+        ("Amount", "amt", "agreed", "", "Money, in pounds."),
+        ("Flag", "fl flg", "agreed", "", "Yes or no."),
+        ("Remote Meter", "ami", "retired", "", "Said until 2019; now Smart Meter."),
+    ),
+}
+"""Wordbooks, the nearest first: word, short forms, status, words it stands beside only, meaning."""

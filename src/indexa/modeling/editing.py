@@ -6,15 +6,16 @@ nothing is written and the error carries both, so that a person decides.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
-from django.db import transaction
+from django.db import connection, transaction
 from django.db.models import Q
 
 from indexa.areas.models import Area, Person
 from indexa.dictionary import rows as dictionary_rows
 from indexa.modeling.locks import try_for_editing
-from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredTable
+from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredModel, StoredTable
 
 FIELDS = {"business_name": "Business name", "definition": "Definition"}
 LIMITS = {"business_name": 200, "definition": 20_000}
@@ -82,18 +83,120 @@ def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> Cha
     last = candidates.order_by("-id").first()
     if last is None:
         raise EditError("There is nothing of yours to undo here.")
+    if last.model_id is not None and not try_for_editing(last.model_id):
+        raise EditError("The model is being read again at this moment. Undo in half a minute.")
     inverse = ChangeSet.objects.create(
         area=area, model_id=last.model_id, kind=ChangeSet.Kind.UNDO, person=person, undoes=last
     )
-    for change in last.changes.order_by("-id"):
-        place = Place(change.target, change.object_id)
-        item = _locked(area, place)
-        if getattr(item, change.field) != change.after:
-            raise StaleEditError(
-                theirs=getattr(item, change.field), yours=change.before, by=_last_writer(place, change.field)
-            )
-        _write(inverse, place, item, change.field, change.before)
+    fields = last.changes.values_list("target", "field").distinct()
+    for target, field in fields:
+        _take_back(inverse, last, target, field)
     return inverse
+
+
+def _take_back(inverse: ChangeSet, last: ChangeSet, target: str, field: str) -> None:
+    """Write back what one field of all changed objects held before, in three statements for any number of them."""
+    table = f"model_{target}"
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"select c.object_id, o.{field}, c.before from change c left join {table} o on o.id = c.object_id "
+            f"where c.change_set_id = %s and c.target = %s and c.field = %s and o.{field} is distinct from c.after limit 1",
+            [last.pk, target, field],
+        )
+        if stale := cursor.fetchone():
+            place = Place(target, stale[0])
+            raise StaleEditError(theirs=stale[1] or "", yours=stale[2], by=_last_writer(place, field))
+        cursor.execute(
+            "insert into change (change_set_id, target, object_id, label, field, before, after) "
+            "select %s, target, object_id, label, field, after, before from change "
+            "where change_set_id = %s and target = %s and field = %s order by id desc returning object_id",
+            [inverse.pk, last.pk, target, field],
+        )
+        ids = [row[0] for row in cursor.fetchall()]
+        cursor.execute(
+            f"update {table} o set {field} = c.after from change c "
+            "where c.change_set_id = %s and c.target = %s and c.field = %s and o.id = c.object_id",
+            [inverse.pk, target, field],
+        )
+    _refresh(target, ids, last.model_id)
+
+
+def write_many(
+    *, area: Area, person: Person, model_id: int, why: str, field: str, values: Iterable[tuple[str, int, str, str]]
+) -> ChangeSet | None:
+    """Write a field of many tables and columns as one change set; returns None where nothing changes.
+
+    `values` are target, id, the value that was seen, and the new one. What belongs to another area, or was changed since
+    it was seen, is left as it is. Raises EditError while the model is being read.
+    """
+    if field not in FIELDS:
+        raise EditError(f"“{field}” is no field that can be edited.")
+    if not try_for_editing(model_id):
+        raise EditError(
+            "The model is being read again at this moment. Nothing was changed: try again in half a minute."
+        )
+    wanted = [row for row in values if row[2] != row[3]]  # read before the COPY, which has the connection to itself
+    change_set = ChangeSet.objects.create(
+        area=area, model_id=model_id, kind=ChangeSet.Kind.EDIT, person=person, why=why
+    )
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "create temporary table wanted (target text, object_id bigint, seen text, value text) on commit drop"
+        )
+        with cursor.cursor.copy("copy wanted (target, object_id, seen, value) from stdin") as copy:
+            for row in wanted:
+                copy.write_row(row)
+        cursor.execute("analyze wanted")
+        for target, label, joined in (
+            ("table", _TABLE_LABEL, "join model_table t on t.id = w.object_id"),
+            (
+                "column",
+                f"{_TABLE_LABEL} || '.' || o.name",
+                "join model_column o on o.id = w.object_id join model_table t on t.id = o.table_id",
+            ),
+        ):
+            changed = "t" if target == "table" else "o"
+            # What it shows may come from elsewhere; only a value of its own that differs from the one seen is a conflict.
+            cursor.execute(
+                f"insert into change (change_set_id, target, object_id, label, field, before, after) "
+                f"select %s, w.target, w.object_id, {label}, %s, {changed}.{field}, w.value from wanted w {joined} "
+                f"join model m on m.id = t.model_id where w.target = %s and m.area_id = %s "
+                f"and {changed}.{field} in ('', w.seen) and {changed}.{field} <> w.value returning object_id",
+                [change_set.pk, field, target, area.pk],
+            )
+            ids = [row[0] for row in cursor.fetchall()]
+            cursor.execute(
+                f"update model_{target} o set {field} = c.after from change c "
+                "where c.change_set_id = %s and c.target = %s and o.id = c.object_id",
+                [change_set.pk, target],
+            )
+            _refresh(target, ids, model_id)
+        cursor.execute("drop table wanted")
+    if not change_set.changes.exists():
+        change_set.delete()
+        return None
+    return change_set
+
+
+_TABLE_LABEL = "case when t.schema = '' then t.name else t.schema || '.' || t.name end"
+_MANY = 20_000
+"""From this many changed objects on, a model's rows are made anew in one go."""
+
+
+def _refresh(target: str, ids: list[int], model_id: int | None) -> None:
+    if not ids:
+        return
+    if len(ids) >= _MANY and model_id is not None:
+        logical = StoredModel.objects.filter(pk=model_id).values_list("logical_id", flat=True).first()
+        family = {model_id, logical} | set(
+            StoredModel.objects.filter(logical_id=logical or model_id).values_list("pk", flat=True)
+        )
+        for one in sorted(number for number in family if number):
+            dictionary_rows.refresh_model(one)
+    elif target == "column":
+        dictionary_rows.refresh_columns(ids)
+    else:
+        dictionary_rows.refresh_tables(ids)
 
 
 def history(places: list[Place], limit: int = 20) -> list[Change]:
@@ -147,10 +250,7 @@ def _write(change_set: ChangeSet, place: Place, item: StoredColumn | StoredTable
     )
     setattr(item, field, value)
     item.save(update_fields=[field])
-    if place.target == "column":
-        dictionary_rows.refresh_columns([place.object_id])
-    else:
-        dictionary_rows.refresh_tables([place.object_id])
+    _refresh(place.target, [place.object_id], None)
 
 
 def _model_id(item: StoredColumn | StoredTable) -> int:

@@ -239,7 +239,9 @@ def undo(request: AreaRequest) -> JsonResponse:
         return JsonResponse({"message": f"Not undone: {error.by} has changed it since."}, status=409)
     except editing.EditError as error:
         return JsonResponse({"message": str(error)}, status=422)
-    change = undone.changes.first()
+    change, count = undone.changes.first(), undone.changes.count()
+    if count > 1:
+        return JsonResponse({"message": f"Undone: {count:,} changes."})
     what = f"{editing.FIELDS[change.field].lower()} of {change.label}" if change else "last change"
     return JsonResponse({"message": f"Undone: {what}."})
 

@@ -58,6 +58,7 @@ INSTALLED_APPS = [
     "indexa.sources",
     "indexa.dictionary",
     "indexa.editions",
+    "indexa.naming",
     "indexa.desk",
     "indexa.demo",
 ]

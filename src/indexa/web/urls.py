@@ -12,6 +12,7 @@ in_area = [
     path("", include("indexa.desk.urls")),
     path("sources/", include("indexa.sources.urls")),
     path("dictionary/", include("indexa.dictionary.urls")),
+    path("names/", include("indexa.naming.urls")),
     path("editions/", include("indexa.editions.urls")),
     path("jobs/", include("indexa.jobs.urls")),
     path("members/", include("indexa.areas.urls")),

@@ -16,15 +16,25 @@ from indexa.core.naming.wordbook import Stack
 _TABLE_PREFIXES = frozenset("tbl tb vw vew".split())
 
 
+class Part(msgspec.Struct, array_like=True):
+    """One word of a name and what it becomes, in small letters, `_` within a phrase; `as_written` as people wrote it."""
+
+    word: str
+    full: str
+    confidence: float = 1.0
+    settled: bool = True
+    as_written: bool = False
+
+
 class Expansion(msgspec.Struct, frozen=True):
-    """A business name for a name: `parts` pairs each word of the name with what it became."""
+    """A business name for a name, put together of its parts."""
 
     name: str
     table: str
     words: tuple[str, ...]
     business_name: str
     confidence: float
-    parts: tuple[tuple[str, str], ...] = ()
+    parts: tuple[Part, ...] = ()
     open: tuple[str, ...] = ()
     """Words of the name that nobody has settled: unknown or ambiguous."""
 
@@ -60,17 +70,15 @@ class Expander:
             told = words[1:]
         said = comment_words(place.comment) if place.comment else []
         company = self._company(place, words)
-        parts: list[tuple[str, str]] = []
-        confidence, left = 1.0, []
-        for at, word in enumerate(told):
-            full, sure, settled = self._word(word, at, told, place, said, company)
-            parts.append((word, full))
-            confidence *= sure
-            if not settled:
-                left.append(word)
-        name = " ".join(part for _, part in _capitalised(parts, self._lexicon, self.stack))
+        parts = [self._word(word, at, told, place, said, company) for at, word in enumerate(told)]
         return Expansion(
-            place.name, place.table, tuple(words), name, round(confidence, 3), tuple(parts), tuple(dict.fromkeys(left))
+            place.name,
+            place.table,
+            tuple(words),
+            business_name(parts, self._lexicon),
+            round(math.prod(part.confidence for part in parts), 3),
+            tuple(parts),
+            still_open(parts),
         )
 
     def _company(self, place: Place, words: list[str]) -> frozenset[str]:
@@ -78,26 +86,28 @@ class Expander:
 
     def _word(
         self, word: str, at: int, words: list[str], place: Place, said: list[str], company: frozenset[str]
-    ) -> tuple[str, float, bool]:
+    ) -> Part:
         """Return what a word of a name becomes, how sure that is, and whether it is settled."""
         entry, certain = self.stack.choose(word, company)
         if entry is not None:
-            return entry.word, 1.0 if certain else 0.5, certain and entry.status == "agreed"
+            return Part(
+                word, entry.word, 1.0 if certain else 0.5, certain and entry.status == "agreed", as_written=True
+            )
         if word == "no" and words[at + 1 : at + 2] == ["of"]:
-            return "number", 0.97, True
+            return Part(word, "number", 0.97)
         if word == "no" and (at == 0 or _is_boolean(place.type)):
-            return word, 0.9, True
+            return Part(word, word, 0.9)
         if not self.evidence.is_short(word):
             if word in said or self.evidence.is_full(word) or not word.isalpha() or word in self._lexicon.acronyms:
-                return word, 0.99, True
-            return word, 0.6, len(word) == 1
+                return Part(word, word, 0.99)
+            return Part(word, word, 0.6, settled=len(word) == 1)
         if word in said and word not in self._lexicon.short_forms:
-            return word, 0.7, False
+            return Part(word, word, 0.7, settled=False)
         neighbours = [*words[at + 1 : at + 3], *words[max(0, at - 2) : at]]
         best = self._best(word, place, said, company, neighbours, last=at == len(words) - 1 and len(words) > 1)
         if best is None:
-            return word, 0.3, False
-        return best.word, best.confidence, False
+            return Part(word, word, 0.3, settled=False)
+        return Part(word, best.word, round(best.confidence, 3), settled=False)
 
     def _best(
         self, word: str, place: Place, said: list[str], company: frozenset[str], neighbours: list[str], *, last: bool
@@ -163,37 +173,47 @@ def _by_type(word: str, type_: str) -> float:
     return -0.7 if word in _TEXTS or word in ("timestamp", "date") else 0.2 if word in _NUMBERS else 0.0
 
 
-def _capitalised(parts: list[tuple[str, str]], lexicon: Lexicon, stack: Stack) -> list[tuple[str, str]]:
-    """Write each word as business names have it: capitals but for connecting words, acronyms in capitals."""
-    made = []
-    for at, (word, full) in enumerate(parts):
-        inner = 0 < at < len(parts) - 1
-        if stack.meanings(word) and full != word:
-            made.append((word, full))  # as people wrote it
+def business_name(parts: Sequence[Part], lexicon: Lexicon | None = None) -> str:
+    """Put a business name together: capitals but for connecting words within, acronyms in capitals."""
+    lexicon = lexicon or general()
+    told = []
+    for at, part in enumerate(parts):
+        if part.as_written:
+            told.append(part.full)
             continue
-        told = []
-        for number, one in enumerate(full.split("_")):
-            told.append(business_word(one, lexicon, inner=inner or number > 0, given=one != word))
-        made.append((word, " ".join(told)))
-    return made
+        inner = 0 < at < len(parts) - 1
+        for number, one in enumerate(part.full.split("_")):
+            told.append(business_word(one, lexicon, inner=inner or number > 0, given=one != part.word))
+    return " ".join(told)
+
+
+def still_open(parts: Sequence[Part]) -> tuple[str, ...]:
+    """Return the words that nobody has settled, each once."""
+    return tuple(dict.fromkeys(part.word for part in parts if not part.settled))
 
 
 def business_word(word: str, lexicon: Lexicon, *, inner: bool = False, given: bool = False) -> str:
     """Return one word in small letters as it is written within a business name.
 
-    An acronym is in capitals, its plural as well but for the s. A short word that nobody knows (vlr) is taken for an acronym. `inner` words may be connecting words; `given` says that the word is a full form already.
+    An acronym is in capitals, its plural as well but for the s. A short word that nobody knows (vlr) is taken for an acronym.
+    `inner` words may be connecting words; `given` says that the word is a full form already.
     """
     if word in CONNECTING and inner:
         return word
     if word in lexicon.acronyms:
         return word.upper()
-    if word.endswith("s") and word[:-1] in lexicon.acronyms and len(word) > 2 and word not in lexicon.plain:
+    if (
+        word.endswith("s")
+        and word[:-1] in lexicon.acronyms
+        and len(word) > 2
+        and (word not in lexicon.plain or word == "ids")
+    ):
         return word[:-1].upper() + "s"
     if any(letter.isdigit() for letter in word) and len(word) <= 6:
         return word.upper()
-    if not given and 1 < len(word) <= 4 and word.isascii() and not _is_plain(word, lexicon):
-        if len(word) <= 3 or not set(word) & set("aeiouy"):
-            return word.upper()
+    unknown = not given and 1 < len(word) <= 4 and word.isascii() and not _is_plain(word, lexicon)
+    if unknown and (len(word) <= 3 or not set(word) & set("aeiouy")):
+        return word.upper()
     return word[:1].upper() + word[1:]
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 import msgspec
 
@@ -29,6 +31,21 @@ class Reading(msgspec.Struct):
     short_first: bool
 
 
+def rows_of_list(text: str) -> Iterator[tuple[int, list[str]]]:
+    """Take a delimited list apart: line number and cells of each row, parted by what most lines hold exactly once."""
+    lines = [line for line in text.split("\n", 200)[:200] if line.strip()]
+    delimiter = max(
+        ",;\t|=:", key=lambda one: (sum(line.count(one) == 1 for line in lines), sum(line.count(one) for line in lines))
+    )
+    csv.field_size_limit(1_000_000)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
+    try:
+        for cells in reader:
+            yield reader.line_num, cells
+    except csv.Error as error:
+        raise CoreError(f"line {reader.line_num} can't be read: {error}") from None
+
+
 def read_rows(rows: Iterable[tuple[int, list[str]]], name: str) -> Reading:
     """Return the wordbook of a list with a word and a short form in each row, in either order, with or without a head.
 
@@ -50,7 +67,7 @@ def read_rows(rows: Iterable[tuple[int, list[str]]], name: str) -> Reading:
         else:
             pairs.append((number, filled[0], filled[1]))
     if not pairs:
-        raise CoreError(f"{name}: no row with two cells, a word and its short form")
+        raise CoreError("no row has two cells, a word and its short form")
     head = [_head(pairs[0][1]), _head(pairs[0][2])]
     headed = (head[0] in _SHORT_HEADS and head[1] in _WORD_HEADS) or (
         head[0] in _WORD_HEADS and head[1] in _SHORT_HEADS

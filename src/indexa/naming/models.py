@@ -1,0 +1,157 @@
+"""Wordbooks and naming passes as stored."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
+from django.contrib.postgres.indexes import GinIndex
+from django.db import models
+from django.db.models.functions import Lower
+
+from indexa.areas.models import Area
+from indexa.modeling.models import ChangeSet, StoredModel
+
+
+class Wordbook(models.Model):
+    """Words under one name. Of an area's wordbooks the one of the lowest rank decides first."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="wordbooks")
+    name = models.CharField(max_length=80)
+    rank = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        db_table = "wordbook"
+        ordering = ["rank", "pk"]
+        constraints = [models.UniqueConstraint(fields=["area", "name"], name="wordbook_name_in_its_area")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class BookWord(models.Model):
+    """A word or phrase, its short forms in small letters with the preferred one first, and what it means."""
+
+    class Status(models.TextChoices):
+        PROPOSED = "proposed", "Proposed"
+        AGREED = "agreed", "Agreed"
+        RETIRED = "retired", "Retired"
+
+    wordbook = models.ForeignKey(Wordbook, on_delete=models.CASCADE, related_name="words")
+    word = models.CharField(max_length=200)
+    shorts = ArrayField(models.CharField(max_length=200), default=list)
+    beside = ArrayField(models.CharField(max_length=200), default=list, blank=True)
+    """Words, as names have them, beside which this word is meant; empty where it needs no company."""
+    status = models.CharField(max_length=10, choices=Status.choices, default=Status.AGREED)
+    meaning = models.TextField(blank=True)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    evidence = ArrayField(models.TextField(), default=list)
+    confidence = models.FloatField(null=True)
+    changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        db_table = "wordbook_word"
+        ordering = [Lower("word")]
+        constraints = [models.UniqueConstraint("wordbook", Lower("word"), name="word_once_in_its_book")]
+        indexes = [GinIndex(fields=["shorts"], name="word_by_short_form")]
+
+    def __str__(self) -> str:
+        return self.word
+
+
+class NamingPass(models.Model):
+    """One run that proposes business names for a model, until it is applied or put away."""
+
+    class State(models.TextChoices):
+        OPEN = "open", "Open"
+        APPLIED = "applied", "Applied"
+        PUT_AWAY = "put away", "Put away"
+
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="naming_passes")
+    kinds = ArrayField(models.CharField(max_length=10))
+    only_missing = models.BooleanField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    made_at = models.DateTimeField(auto_now_add=True)
+    change_set = models.OneToOneField(ChangeSet, null=True, on_delete=models.SET_NULL, related_name="naming_pass")
+
+    class Meta:
+        db_table = "naming_pass"
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"Naming pass {self.pk}"
+
+
+class PassWord(models.Model):
+    """A word that a pass asks for: `options` are [word, confidence, [evidence]], the likeliest first."""
+
+    class State(models.TextChoices):
+        OPEN = "open", "Open"
+        SETTLED = "settled", "Settled"
+        LEFT = "left", "Left for later"
+
+    naming_pass = models.ForeignKey(NamingPass, on_delete=models.CASCADE, related_name="words")
+    short = models.CharField(max_length=200)
+    count = models.PositiveIntegerField()
+    options = models.JSONField(default=list)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
+    chosen = models.CharField(max_length=200, blank=True)
+    book_word = models.ForeignKey(BookWord, null=True, on_delete=models.SET_NULL, related_name="+")
+    """The word of a wordbook that settling this one made, or gave the short form to."""
+
+    class Meta:
+        db_table = "naming_pass_word"
+        ordering = ["-count", "short"]
+        constraints = [models.UniqueConstraint(fields=["naming_pass", "short"], name="word_once_in_its_pass")]
+
+    def __str__(self) -> str:
+        return self.short
+
+
+class PassName(models.Model):
+    """A name that a pass proposes: for a table or column, kept where its words are kept (`target`, `object_id`).
+
+    `parts` are the core's parts of a business name, `open` the words that nobody has settled yet. A `written` name was
+    put in by a person and no longer follows its words.
+    """
+
+    naming_pass = models.ForeignKey(NamingPass, on_delete=models.CASCADE, related_name="names")
+    target = models.CharField(max_length=10)
+    object_id = models.BigIntegerField()
+    place = models.TextField()
+    name = models.TextField()
+    before = models.TextField(blank=True)
+    after = models.TextField(blank=True)
+    parts = models.JSONField(default=list)
+    open = ArrayField(models.TextField(), default=list)
+    words = ArrayField(models.TextField(), default=list)
+    confidence = models.FloatField(default=0)
+    written = models.BooleanField(default=False)
+    locked = models.BooleanField(default=False)
+
+    class Meta:
+        db_table = "naming_pass_name"
+        indexes = [
+            GinIndex(fields=["words"], name="pass_name_by_word"),
+            models.Index(fields=["naming_pass", "place"], name="pass_name_in_order"),
+        ]
+
+    def __str__(self) -> str:
+        return self.place
+
+
+class LockedName(models.Model):
+    """A business name that a person fixed: later passes leave it alone."""
+
+    target = models.CharField(max_length=10)
+    object_id = models.BigIntegerField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "locked_name"
+        constraints = [models.UniqueConstraint(fields=["target", "object_id"], name="name_locked_once")]
+
+    def __str__(self) -> str:
+        return f"{self.target} {self.object_id}"

@@ -1,0 +1,242 @@
+"""Naming passes: starting one, deciding on words and names, applying it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.core.paginator import Paginator
+from django.db.models import Case, IntegerField, Value, When
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from indexa.areas.models import Role
+from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.modeling.editing import EditError
+from indexa.modeling.models import StoredModel
+from indexa.naming import passes, wordbooks
+from indexa.naming.models import NamingPass, PassWord
+from indexa.web.parameters import whole_number
+
+_DECISIONS = 60
+_NAMES_A_PAGE = 100
+_EFFECTS = 3
+_WHERE = 40
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.READER)
+def pass_list(request: AreaRequest) -> HttpResponse:
+    """All passes of the area; posting starts another one."""
+    models = StoredModel.objects.filter(area=request.area).order_by("-layer", "name")
+    failure = ""
+    if request.method == "POST":
+        require(request.user, request.area, Role.STEWARD)
+        model = models.filter(pk=whole_number(request.POST.get("model"))).first()
+        kinds = [kind for kind in ("tables", "columns") if kind in request.POST.getlist("kinds")]
+        if model and kinds:
+            only_missing = request.POST.get("names") != "all"
+            job = passes.start(
+                area=request.area, person=request.user, model=model, kinds=kinds, only_missing=only_missing
+            )
+            return redirect("jobs:page", request.area.slug, job.pk)
+        failure = "Choose a model, and tables or columns or both."
+    found = NamingPass.objects.filter(model__area=request.area).select_related("model", "made_by", "change_set")[:30]
+    context = {
+        "passes": [{"pass": one, "counts": passes.counts(one)} for one in found],
+        "models": models,
+        "failure": failure,
+    }
+    return render(request, "naming/passes.html", context, status=422 if failure else 200)
+
+
+@require_GET
+@in_area(Role.READER)
+def pass_page(request: AreaRequest, pk: int) -> HttpResponse:
+    """The decisions of a pass: one row for a word, the ones that touch most names first."""
+    naming_pass = _pass(request, pk)
+    state_order = Case(
+        When(state="open", then=Value(0)),
+        When(state="left", then=Value(1)),
+        default=Value(2),
+        output_field=IntegerField(),
+    )
+    words = list(naming_pass.words.annotate(rank=state_order).order_by("rank", "-count", "short")[:_DECISIONS])
+    context = _shared(naming_pass) | {
+        "decisions": [_decision(naming_pass, one) for one in words],
+        "more": max(0, naming_pass.words.count() - len(words)),
+    }
+    return render(request, "naming/pass.html", context)
+
+
+def _shared(naming_pass: NamingPass) -> dict[str, Any]:
+    certain = [
+        one
+        for one in naming_pass.words.filter(state=PassWord.State.OPEN).only("options")
+        if one.options and one.options[0][1] >= passes.CERTAIN
+    ]
+    return {
+        "pass": naming_pass,
+        "counts": passes.counts(naming_pass),
+        "certain": len(certain),
+        "certain_from": passes.CERTAIN,
+        "is_open": naming_pass.state == NamingPass.State.OPEN,
+    }
+
+
+def _decision(naming_pass: NamingPass, asked: PassWord) -> dict[str, Any]:
+    names = {
+        name.name: name
+        for name in naming_pass.names.filter(words__contains=[asked.short]).order_by("place")[: 4 * _EFFECTS]
+    }
+    likeliest = asked.options[0] if asked.options else None
+    why = "; ".join(likeliest[2]) if likeliest else ""
+    return {
+        "asked": asked,
+        "effects": list(names.values())[:_EFFECTS],
+        "rest": max(0, asked.count - min(_EFFECTS, len(names))),
+        "likeliest": likeliest,
+        "why": f"{why[:1].upper()}{why[1:]}{'' if why.endswith('.') else '.'}",
+        "terms": [asked.short],
+    }
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.READER)
+def word(request: AreaRequest, pk: int, word_pk: int) -> HttpResponse:
+    """One word: where it stands (GET, for the margin); settle it, leave it, or take that back (POST, the decision anew)."""
+    naming_pass = _pass(request, pk)
+    asked = get_object_or_404(naming_pass.words.select_related("book_word"), pk=word_pk)
+    if request.method == "GET":
+        names = naming_pass.names.filter(words__contains=[asked.short]).order_by("place")
+        context = {
+            "pass": naming_pass,
+            "asked": asked,
+            "names": names[:_WHERE],
+            "count": names.count(),
+            "shown": _WHERE,
+        }
+        return render(
+            request, "naming/_pass_word.html", context | {"is_open": naming_pass.state == NamingPass.State.OPEN}
+        )
+    require(request.user, request.area, Role.STEWARD)
+    failure, told = "", ""
+    try:
+        told = _decide(request, naming_pass, asked)
+    except passes.PassError as error:
+        failure = str(error)
+    asked = get_object_or_404(naming_pass.words, pk=word_pk)
+    context = _shared(naming_pass) | {
+        "d": _decision(naming_pass, asked),
+        "failure": failure,
+        "fragment": True,
+        "told": told,
+    }
+    return render(request, "naming/_decision.html", context, status=422 if failure else 200)
+
+
+def _decide(request: AreaRequest, naming_pass: NamingPass, asked: PassWord) -> str:
+    act = request.POST.get("act", "settle")
+    if act == "leave":
+        passes.leave(area=request.area, pass_id=naming_pass.pk, short=asked.short)
+        return f"{asked.short} is left for later."
+    if act == "reopen":
+        passes.reopen(area=request.area, pass_id=naming_pass.pk, short=asked.short)
+        return f"{asked.short} is open again."
+    chosen = request.POST.get("other", "").strip() or request.POST.get("word", "")
+    book = wordbooks.books_of(request.area)[0]
+    count = passes.settle(
+        area=request.area, person=request.user, pass_id=naming_pass.pk, short=asked.short, word=chosen, book=book
+    )
+    return f"{asked.short} is {chosen}; {count} names follow."
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def certain(request: AreaRequest, pk: int) -> HttpResponse:
+    """Settle all words that are certain enough."""
+    try:
+        count = passes.settle_certain(
+            area=request.area, person=request.user, pass_id=pk, book=wordbooks.books_of(request.area)[0]
+        )
+    except passes.PassError as error:
+        messages.error(request, str(error))
+    else:
+        messages.success(request, f"{count} words are settled.")
+    return redirect("naming:pass", request.area.slug, pk)
+
+
+@require_GET
+@in_area(Role.READER)
+def names(request: AreaRequest, pk: int) -> HttpResponse:
+    """All names of a pass, before and after."""
+    naming_pass = _pass(request, pk)
+    found = naming_pass.names.order_by("place")
+    text, which = request.GET.get("q", "")[:200].strip(), request.GET.get("which", "")
+    if text:
+        found = found.filter(place__icontains=text) | found.filter(after__icontains=text)
+    if which == "settled":
+        found = found.filter(open=[])
+    elif which == "waiting":
+        found = found.exclude(open=[])
+    elif which == "written":
+        found = found.filter(written=True)
+    page = Paginator(found, _NAMES_A_PAGE).get_page(request.GET.get("page"))
+    kept = request.GET.copy()
+    kept.pop("page", None)
+    context = _shared(naming_pass) | {"page": page, "q": text, "which": which, "kept": kept.urlencode()}
+    return render(request, "naming/names.html", context)
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.STEWARD)
+def name(request: AreaRequest, pk: int, name_pk: int) -> HttpResponse:
+    """The row of one name: with its fields (GET), or as saved (POST)."""
+    naming_pass = _pass(request, pk)
+    item = get_object_or_404(naming_pass.names, pk=name_pk)
+    context: dict[str, Any] = {"pass": naming_pass, "n": item, "is_open": naming_pass.state == NamingPass.State.OPEN}
+    if request.method == "GET":
+        return render(request, "naming/_name_row.html", context | {"editing": "cancel" not in request.GET})
+    try:
+        context["n"] = passes.write_name(
+            area=request.area,
+            person=request.user,
+            pass_id=pk,
+            name_id=name_pk,
+            after=request.POST.get("after", ""),
+            lock="lock" in request.POST,
+        )
+    except passes.PassError as error:
+        return render(request, "naming/_name_row.html", context | {"editing": True, "failure": str(error)}, status=422)
+    return render(request, "naming/_name_row.html", context)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def apply(request: AreaRequest, pk: int) -> HttpResponse:
+    """Write the settled names into the model, as one change set."""
+    try:
+        change_set = passes.apply(area=request.area, person=request.user, pass_id=pk)
+    except (passes.PassError, EditError) as error:
+        messages.error(request, str(error))
+        return redirect("naming:pass", request.area.slug, pk)
+    count = change_set.changes.count()
+    messages.success(request, f"{count:,} name{'s' if count != 1 else ''} applied. Press u to take them back.")
+    return redirect("naming:pass", request.area.slug, pk)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def put_away(request: AreaRequest, pk: int) -> HttpResponse:
+    """End a pass without applying it."""
+    try:
+        passes.put_away(area=request.area, pass_id=pk)
+    except passes.PassError as error:
+        messages.error(request, str(error))
+    return redirect("naming:passes", request.area.slug)
+
+
+def _pass(request: AreaRequest, pk: int) -> NamingPass:
+    found = NamingPass.objects.select_related("model", "made_by", "change_set")
+    return get_object_or_404(found, pk=pk, model__area=request.area)

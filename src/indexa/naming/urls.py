@@ -1,0 +1,23 @@
+"""Addresses of the place Names."""
+
+from django.urls import path
+
+from indexa.naming import pass_views, word_views
+
+app_name = "naming"
+urlpatterns = [
+    path("", word_views.wordbook, name="wordbook"),
+    path("words/new/", word_views.word, name="word-new"),
+    path("words/<int:pk>/", word_views.word, name="word"),
+    path("words/<int:pk>/merge/", word_views.merge, name="merge"),
+    path("import/", word_views.take_in, name="import"),
+    path("export.<str:kind>", word_views.export, name="export"),
+    path("passes/", pass_views.pass_list, name="passes"),
+    path("passes/<int:pk>/", pass_views.pass_page, name="pass"),
+    path("passes/<int:pk>/words/<int:word_pk>/", pass_views.word, name="pass-word"),
+    path("passes/<int:pk>/certain/", pass_views.certain, name="pass-certain"),
+    path("passes/<int:pk>/names/", pass_views.names, name="pass-names"),
+    path("passes/<int:pk>/names/<int:name_pk>/", pass_views.name, name="pass-name"),
+    path("passes/<int:pk>/apply/", pass_views.apply, name="pass-apply"),
+    path("passes/<int:pk>/put-away/", pass_views.put_away, name="pass-put-away"),
+]

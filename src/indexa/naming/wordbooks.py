@@ -1,0 +1,180 @@
+"""What can be done with wordbooks: finding and changing words, merging doubles, taking lists in, finding words in models."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import cast
+
+from django.db import connection, transaction
+from django.db.models import Q, QuerySet
+
+from indexa.areas.models import Area, Person
+from indexa.core.naming.wordbook import Stack, Status, Word
+from indexa.core.naming.wordbook import Wordbook as CoreWordbook
+from indexa.core.naming.wordbook_rows import Reading
+from indexa.naming.models import BookWord, Wordbook
+
+_LONGEST = 200
+_LONGEST_MEANING = 20_000
+_MOST_SHORTS = 20
+
+
+class WordError(Exception):
+    """A change of a wordbook that can't be made; the text says why and what to do."""
+
+
+def books_of(area: Area) -> list[Wordbook]:
+    """Return the area's wordbooks, the nearest first; make the first one where there is none."""
+    books = list(Wordbook.objects.filter(area=area))
+    return books or [Wordbook.objects.get_or_create(area=area, name=area.name)[0]]
+
+
+def stack_of(area: Area) -> Stack:
+    """Return the area's wordbooks as the core knows them, in two queries."""
+    books = list(Wordbook.objects.filter(area=area))
+    words: dict[int, list[Word]] = {book.pk: [] for book in books}
+    rows = BookWord.objects.filter(wordbook__in=books).values_list(
+        "wordbook_id", "word", "shorts", "status", "meaning", "beside"
+    )
+    for book_id, word, shorts, status, meaning, beside in rows:
+        words[book_id].append(
+            Word(word=word, shorts=tuple(shorts), status=cast(Status, status), meaning=meaning, beside=tuple(beside))
+        )
+    return Stack([CoreWordbook(name=book.name, words=tuple(words[book.pk])) for book in books])
+
+
+def find(area: Area, text: str = "", status: str = "", book: int = 0) -> QuerySet[BookWord]:
+    """Return the words of an area whose word, short forms or meaning hold the text."""
+    found = BookWord.objects.filter(wordbook__area=area).select_related("wordbook", "owner")
+    text = text.strip()
+    if text:
+        found = found.filter(Q(word__icontains=text) | Q(shorts__contains=[text.lower()]) | Q(meaning__icontains=text))
+    if status in BookWord.Status.values:
+        found = found.filter(status=status)
+    return found.filter(wordbook_id=book) if book else found
+
+
+def uses(area: Area, words: Sequence[BookWord]) -> dict[int, int]:
+    """Return how many names of the latest passes hold each word's short forms, by the word's id; one query."""
+    shorts = {short for word in words for short in word.shorts}
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "select w, count(*) from (select distinct on (model_id) p.id from naming_pass p join model m on m.id = p.model_id "
+            "where m.area_id = %s order by model_id, p.id desc) latest join naming_pass_name n on n.naming_pass_id = latest.id "
+            "cross join unnest(n.words) w where n.words && %s::text[] and w = any(%s) group by w",
+            [area.pk, list(shorts), list(shorts)],
+        )
+        counts: dict[str, int] = dict(cursor.fetchall())
+    return {word.pk: sum(counts.get(short, 0) for short in word.shorts) for word in words}
+
+
+def doubles(area: Area, words: Sequence[BookWord]) -> dict[int, list[BookWord]]:
+    """Return, by the word's id, the other words in use that share a short form with it; one query."""
+    shorts = {short for word in words for short in word.shorts}
+    others = BookWord.objects.filter(wordbook__area=area, shorts__overlap=list(shorts)).exclude(status="retired")
+    by_short: dict[str, list[BookWord]] = {}
+    for other in others.select_related("wordbook"):
+        for short in other.shorts:
+            by_short.setdefault(short, []).append(other)
+    return {
+        word.pk: list({o.pk: o for short in word.shorts for o in by_short.get(short, []) if o.pk != word.pk}.values())
+        for word in words
+        if word.status != "retired"
+    }
+
+
+def shorts_from(text: str) -> list[str]:
+    """Return the short forms of a field: parted by blanks or commas, in small letters, each once. Raises WordError."""
+    shorts = list(dict.fromkeys(text.lower().replace(",", " ").split()))
+    if len(shorts) > _MOST_SHORTS:
+        raise WordError(f"{len(shorts)} short forms are too many; {_MOST_SHORTS} are kept.")
+    if long := next((one for one in shorts if len(one) > _LONGEST), ""):
+        raise WordError(f"“{long[:30]}…” is too long for a short form.")
+    return shorts
+
+
+@transaction.atomic
+def save(
+    *, area: Area, person: Person, word_id: int | None, book_id: int, word: str, shorts: list[str], beside: list[str],
+    status: str, meaning: str, owner: Person | None = None,
+) -> BookWord:  # fmt: skip
+    """Add a word, or change one. Raises WordError where the wordbook has it already or a field can't be kept."""
+    word = " ".join(word.replace("\x00", "").split())
+    if not word or len(word) > _LONGEST:
+        raise WordError("A word is needed." if not word else f"The word is too long; {_LONGEST} letters are kept.")
+    if len(meaning) > _LONGEST_MEANING:
+        raise WordError(f"The meaning is too long; {_LONGEST_MEANING:,} letters are kept.")
+    if status not in BookWord.Status.values:
+        raise WordError("There is no such status.")
+    book = Wordbook.objects.filter(area=area, pk=book_id).first()
+    if book is None:
+        raise WordError("The wordbook is no longer there. Load the page again.")
+    item = BookWord(wordbook=book)
+    if word_id is not None:
+        found = BookWord.objects.select_for_update(of=("self",)).filter(pk=word_id, wordbook__area=area).first()
+        if found is None:
+            raise WordError("The word is no longer there. Load the page again.")
+        item = found
+    other = BookWord.objects.filter(wordbook=book, word__iexact=word).exclude(pk=item.pk).first()
+    if other:
+        raise WordError(f"“{other.word}” stands in {book.name} already. Give it the short form, or merge the two.")
+    item.wordbook, item.word, item.shorts, item.beside = book, word, shorts, beside
+    item.status, item.meaning, item.owner, item.changed_by = status, meaning.replace("\x00", "").strip(), owner, person
+    item.save()
+    return item
+
+
+@transaction.atomic
+def merge(*, area: Area, person: Person, keep_id: int, drop_id: int) -> BookWord:
+    """Merge one word into another: it gives its short forms, and its meaning where the other has none, and goes."""
+    found = {
+        one.pk: one
+        for one in BookWord.objects.select_for_update(of=("self",)).filter(
+            pk__in=[keep_id, drop_id], wordbook__area=area
+        )
+    }
+    if len(found) != 2:
+        raise WordError("One of the two is no longer there. Load the page again.")
+    keep, drop = found[keep_id], found[drop_id]
+    keep.shorts = list(dict.fromkeys([*keep.shorts, *drop.shorts]))
+    keep.beside = list(dict.fromkeys([*keep.beside, *drop.beside])) if keep.beside and drop.beside else []
+    keep.meaning = keep.meaning or drop.meaning
+    keep.owner, keep.changed_by = keep.owner or drop.owner, person
+    drop.delete()
+    keep.save()
+    return keep
+
+
+@transaction.atomic
+def learn(
+    *, book: Wordbook, person: Person | None, word: str, short: str, status: str = "agreed"
+) -> tuple[BookWord, bool]:
+    """Give a word of the wordbook a short form; make the word where it has none. Returns it, and whether that is new."""
+    item = BookWord.objects.select_for_update().filter(wordbook=book, word__iexact=word).first()
+    if item is None:
+        return BookWord.objects.create(wordbook=book, word=word, shorts=[short], status=status, changed_by=person), True
+    new = short not in item.shorts
+    if new:
+        item.shorts = [*item.shorts, short]
+    item.status, item.changed_by = status, person
+    item.save()
+    return item, new
+
+
+@transaction.atomic
+def take_in(*, book: Wordbook, person: Person | None, reading: Reading) -> tuple[int, int]:
+    """Add what a list says: words that are new, and short forms that are new to a word. Returns how many of each."""
+    there = {one.word.lower(): one for one in BookWord.objects.select_for_update().filter(wordbook=book)}
+    new, changed = [], []
+    for entry in reading.wordbook.words:
+        known = there.get(entry.word.lower())
+        if known is None:
+            new.append(
+                BookWord(wordbook=book, word=entry.word[:_LONGEST], shorts=list(entry.shorts), changed_by=person)
+            )
+        elif more := [short for short in entry.shorts if short not in known.shorts]:
+            known.shorts, known.changed_by = [*known.shorts, *more], person
+            changed.append(known)
+    BookWord.objects.bulk_create(new, batch_size=2_000)
+    BookWord.objects.bulk_update(changed, ["shorts", "changed_by"], batch_size=2_000)
+    return len(new), len(changed)

@@ -1,0 +1,81 @@
+"""A naming pass in the browser: words settled by mouse and keys, names written, applied, seen in the dictionary, undone."""
+
+from __future__ import annotations
+
+from selenium.webdriver.common.keys import Keys
+
+from indexa.naming import wordbooks
+from indexa.naming.models import BookWord
+from tests.browser.case import BrowserCase
+from tests.factories import make_area, make_model, make_person, store
+
+
+class NamingPassTests(BrowserCase):
+    expected_faults = ("status of 422",)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.area = make_area()
+        self.person = make_person(self.area)
+        store(self.area, make_model())
+        self.sign_in(self.person)
+
+    def test_words_are_settled_applied_seen_in_the_dictionary_and_undone(self) -> None:
+        self.open(f"/a/{self.area.slug}/names/")
+        self.see("An empty wordbook")
+        self.follow("Start a naming pass")
+        self.press("Propose names")
+        self.work()
+        self.open(f"/a/{self.area.slug}/names/passes/")
+        self.click("table.list tbody a")
+        self.see("wait for a word")
+        self.keys("j")
+        self.see("Where it stands", "#margin")
+        self.assertEqual(self.text("article.dec.sel .short code"), "mtr")
+        self.keys("1")
+        self.see("Meter", "article.dec.sel .outcome")
+        self.see("names follow", "#toast")
+        self.keys("r")
+        self.see("Meter", "article.dec.sel .opt")
+        self.keys("o")
+        self.keys("Water Meter" + Keys.ENTER)
+        self.see("Water Meter", "article.dec.sel .outcome")
+        self.assertEqual(list(BookWord.objects.values_list("word", flat=True)), ["Water Meter"])
+        self.keys("j")
+        self.until(lambda: self.text("article.dec.sel .short code") != "mtr", "the next word is not selected")
+        self.keys("s")
+        self.see("left for later", "article.dec.is-left")
+        self.click(".within a:nth-child(2)")
+        self.see("waits for")
+        self.click("[aria-label='Write the name of metering.mtr.mtr_srl_no']")
+        self.find("[name=after]").clear()
+        self.find("[name=after]").send_keys(Keys.ENTER)
+        self.see("Say a name", ".conflict")
+        self.find("[name=after]").clear()
+        self.find("[name=after]").send_keys("Serial Number" + Keys.ENTER)
+        self.see("locked")
+        self.click(".acts .btn.main")
+        self.see("applied")
+        self.open(f"/a/{self.area.slug}/dictionary/?q=mtr_id")
+        self.see("Water Meter ID", "table.dictionary")
+        self.open(f"/a/{self.area.slug}/dictionary/")
+        self.see("Serial Number", "table.dictionary")
+        self.keys("u")
+        self.see("Undone", "#toast")
+        self.until(lambda: "Serial Number" not in self.text("table.dictionary"), "the names are still there")
+
+    def test_a_word_is_added_and_a_fault_keeps_what_was_typed(self) -> None:
+        BookWord.objects.create(wordbook=wordbooks.books_of(self.area)[0], word="Reading", shorts=["rdg"])
+        self.open(f"/a/{self.area.slug}/names/")
+        self.press("New word")
+        self.find("#w-word").send_keys("reading")
+        self.find("#w-shorts").send_keys("rd")
+        self.press("Save")
+        self.see("stands in", "#margin .conflict")
+        self.assertEqual(self.find("#w-shorts").get_attribute("value"), "rd")
+        self.find("#w-word").send_keys(" Day")
+        self.press("Save")
+        self.see("is saved", "#margin")
+        self.see("reading Day", "#words")
+        self.click("#words .pick")
+        self.see("word · agreed", "#margin")
