@@ -9,13 +9,14 @@ from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
 from indexa.core.model import Model
+from indexa.core.naming.standard import Rule
 from indexa.editions import services as editions
 from indexa.editions.building import build_edition
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.models import Change
-from indexa.naming import passes, wordbooks
+from indexa.naming import passes, standards, wordbooks
 from indexa.sources.models import Intake, Source
 from tests.browser.case import BrowserCase
 from tests.dictionary.test_search import random_model
@@ -58,6 +59,10 @@ class AccessibilityTests(BrowserCase):
         )
         book = wordbooks.books_of(self.area)[0]
         passes.settle(area=self.area, person=self.person, pass_id=made.pk, short="mtr", word="Meter", book=book)
+        standard = standards.make(
+            area=self.area, person=self.person, name="Plain", rules={"column": Rule(known_words=True)}
+        )
+        standards.govern(stored=standard, models=[self.stored])
         slug, model = self.area.slug, self.stored.pk
         self.pages = {
             "desk": reverse("desk:page", args=[slug]),
@@ -83,6 +88,9 @@ class AccessibilityTests(BrowserCase):
             "naming passes": reverse("naming:passes", args=[slug]),
             "naming pass": reverse("naming:pass", args=[slug, made.pk]),
             "names of a pass": reverse("naming:pass-names", args=[slug, made.pk]),
+            "naming standard": reverse("naming:standard", args=[slug, standard.pk]),
+            "naming standards": reverse("naming:standards", args=[slug]) + "?all",
+            "findings": reverse("naming:findings", args=[slug]),
             "editions": reverse("editions:list", args=[slug]),
             "new edition": reverse("editions:new", args=[slug]),
             "edition": reverse("editions:page", args=[slug, edition.pk]),

@@ -14,6 +14,7 @@ from psycopg import sql
 from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
+from indexa.core.naming.standard import Kind, Rule
 from indexa.demo import words, works
 from indexa.editions import services as editions
 from indexa.editions.models import Edition
@@ -21,6 +22,7 @@ from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling import editing
 from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
+from indexa.naming import standards
 from indexa.naming.models import BookWord, Wordbook
 from indexa.sources import services as sources
 from indexa.sources.models import Source
@@ -69,6 +71,7 @@ def load() -> None:
             _write_words(area, people["steward"])
             _write_wordbooks(area, people["steward"])
         _start_naming_pass(area, people["steward"])
+        _make_standard(area, people["steward"])
         _publish_first_edition(area, people)
         works_area = _make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before")
         for reading in works.make_sources(works_area, people["steward"]):
@@ -164,6 +167,20 @@ def _start_naming_pass(area: Area, person: Person) -> None:
         arguments={"model": model.pk, "kinds": ["tables", "columns"], "only_missing": True},
     )  # fmt: skip
     _run(job)
+
+
+def _make_standard(area: Area, person: Person) -> None:
+    """A standard that most of billing's names follow, as they have grown."""
+    rules: dict[Kind, Rule] = {
+        "table": Rule(number="singular"),
+        "view": Rule(prefix="v_"),
+        "column": Rule(known_words=True),
+        "primary key": Rule(pattern="{{ table }}_pkey", severity="note"),
+        "foreign key": Rule(pattern="{{ table }}_{{ columns | join('_') }}_fkey", severity="note"),
+        "index": Rule(pattern="{{ 'ux' if unique else 'ix' }}_{{ table }}_{{ columns | join('_') }}"),
+    }
+    made = standards.make(area=area, person=person, name="Tarnbeck", platform="postgresql", rules=rules)
+    standards.govern(stored=made, models=list(StoredModel.objects.filter(area=area, layer="physical")))
 
 
 def _publish_first_edition(area: Area, people: dict[str, Person]) -> None:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from indexa.naming import pass_views, word_views
+from indexa.naming import pass_views, standard_views, word_views
 
 app_name = "naming"
 urlpatterns = [
@@ -12,6 +12,13 @@ urlpatterns = [
     path("words/<int:pk>/merge/", word_views.merge, name="merge"),
     path("import/", word_views.take_in, name="import"),
     path("export.<str:kind>", word_views.export, name="export"),
+    path("standards/", standard_views.standard_list, name="standards"),
+    path("standards/<int:pk>/", standard_views.standard_page, name="standard"),
+    path("standards/<int:pk>/rules/<slug:kind>/", standard_views.rule, name="rule"),
+    path("standards/<int:pk>/models/", standard_views.govern, name="govern"),
+    path("standards/<int:pk>/file/", standard_views.standard_file, name="standard-file"),
+    path("findings/", standard_views.findings, name="findings"),
+    path("findings/<int:pk>/", standard_views.waive, name="waive"),
     path("passes/", pass_views.pass_list, name="passes"),
     path("passes/<int:pk>/", pass_views.pass_page, name="pass"),
     path("passes/<int:pk>/words/<int:word_pk>/", pass_views.word, name="pass-word"),

@@ -75,6 +75,12 @@ class Checker:
         found = [finding for one in objects if one.kind in self.standard.rules for finding in self._check(one)]
         return found + self._doubled(objects)
 
+    def should(self, one: Named) -> str:
+        """Return the name that an object should have by its words."""
+        rule = self.standard.rules[one.kind]
+        told, *_ = self._told(self._splitter.split(one.name), rule)
+        return self._should(one, rule, told)
+
     def _finding(self, rule: str, one: Named, why: str, should: str = "") -> Iterable[Finding]:
         severity = self.standard.severities.get(rule, self.standard.rules[one.kind].severity)
         if severity != "off":
@@ -101,7 +107,7 @@ class Checker:
             yield from self._finding("pattern", one, f"The pattern can't be used here. {error}")
             return
         if one.name != should and re.sub(r"_?\d+$", "", one.name) != should:
-            yield from self._finding("pattern", one, f"The pattern {pattern.source} asks for another name.", should)
+            yield from self._finding("pattern", one, "The pattern asks for another name.", should)
 
     def within(self, name: str, rule: Rule) -> str:
         """Return a patterned name within the longest length: each of its words loses letters in turn, from the longest on."""
@@ -125,27 +131,29 @@ class Checker:
         should = self._should(one, rule, told)
         if bad := sorted(set(re.findall(f"[^{rule.allowed}]", name))):
             shown = " ".join("space" if letter.isspace() else letter for letter in bad[:8])
-            yield from self._finding("characters", one, f"It holds {shown}.", should)
+            yield from self._finding("characters", one, f"It holds `{shown}`.", should)
         if not words:
             yield from self._finding("empty", one, "It has no letter and no digit.")
             return
         if (rule.prefix and not name.startswith(rule.prefix)) or (rule.suffix and not name.endswith(rule.suffix)):
-            yield from self._finding("prefix", one, f"It should be {rule.prefix}…{rule.suffix}.", should)
+            yield from self._finding("prefix", one, f"It should be `{rule.prefix}…{rule.suffix}`.", should)
         if not bad and rule.case != "any" and not _is_written(rule, body):
             shown = written(rule, ["first", "second"])
-            yield from self._finding("case", one, f"It is not written like {shown}.", should)
+            yield from self._finding("case", one, f"It is not written like `{shown}`.", should)
         most = rule.max_length or longest(self.standard.platform)
         if most and len(name) > most:
             yield from self._finding("length", one, f"It has {len(name)} letters; {most} may be.", should)
         if name.lower() in self._reserved:
             yield from self._finding("reserved", one, "It is a word of the platform and must be quoted.", should)
         if wrong:
-            said = ", ".join(f"{was} should be {now}" for was, now in wrong)
+            said = ", ".join(f"`{was}` should be `{now}`" for was, now in wrong)
             yield from self._finding("short form", one, f"By the wordbook {said}.", should)
         if rule.known_words and unknown:
-            yield from self._finding("unknown word", one, f"The wordbook does not know {', '.join(unknown)}.")
+            yield from self._finding(
+                "unknown word", one, f"The wordbook does not know {', '.join(f'`{word}`' for word in unknown)}."
+            )
         for short, meanings in ambiguous:
-            yield from self._finding("ambiguous", one, f"{short} stands for {' or '.join(meanings)}.")
+            yield from self._finding("ambiguous", one, f"`{short}` stands for {' or '.join(meanings)}.")
         yield from self._ends(one, rule, told)
 
     def _ends(self, one: Named, rule: Rule, told: Sequence[tuple[str, str]]) -> Iterable[Finding]:
@@ -216,7 +224,7 @@ class Checker:
                 "unique key",
                 "index",
             ):
-                found += self._finding("doubled", one, f"{seen[key]} has the name as well, but for capitals.")
+                found += self._finding("doubled", one, f"`{seen[key]}` has the name as well, but for capitals.")
             seen.setdefault(key, one.place)
         return found
 

@@ -15,6 +15,7 @@ Kind: TypeAlias = Literal[
 ]  # fmt: skip
 KINDS: tuple[Kind, ...] = Kind.__args__  # type: ignore[attr-defined]
 Case: TypeAlias = Literal["lower", "upper", "camel", "pascal", "title", "any"]
+CASES: tuple[Case, ...] = Case.__args__  # type: ignore[attr-defined]
 Severity: TypeAlias = Literal["note", "warning", "error"]
 SEVERITIES: tuple[Severity, ...] = ("note", "warning", "error")
 Step: TypeAlias = Literal["connecting words", "short forms", "vowels", "cut"]

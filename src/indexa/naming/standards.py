@@ -1,0 +1,257 @@
+"""Naming standards as stored: versions, what a change would do, and holding models against them."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+from django.db import connection, transaction
+
+from indexa.areas.models import Area, Person
+from indexa.core.model import Model
+from indexa.core.naming.checking import Checker, Finding
+from indexa.core.naming.making import Maker
+from indexa.core.naming.objects import Named, named_objects
+from indexa.core.naming.patterns import Pattern
+from indexa.core.naming.standard import DEFAULT, KINDS, Kind, Rule, Standard, StandardFileError, read_standard
+from indexa.jobs.progress import Silent
+from indexa.modeling.bulk import copy_rows
+from indexa.modeling.loading import load_model
+from indexa.modeling.models import StoredModel
+from indexa.naming import wordbooks
+from indexa.naming.models import NameFinding, NamingCheck, StandardVersion, StoredStandard, Waiver
+
+AT_ONCE = 20_000
+"""Columns up to which a model is checked while the person waits: under two seconds."""
+_SHOWN = 12
+_COLUMNS = ("model_id", "rule", "severity", "kind", "place", "name", "table_name", "why", "should", "fingerprint")
+
+
+class StandardError(Exception):
+    """A change of a standard that can't be made; the text says why."""
+
+
+def core_standard(stored: StoredStandard) -> Standard:
+    """Return the core's record of a standard."""
+    return msgspec.convert(stored.content, Standard)
+
+
+@transaction.atomic
+def make(
+    *, area: Area, person: Person | None, name: str, platform: str = "", rules: dict[Kind, Rule] | None = None
+) -> StoredStandard:
+    """Make a standard with the plain rules, or those given. Raises StandardError if there is one of that name."""
+    name = " ".join(name.split())[:80]
+    if not name or StoredStandard.objects.filter(area=area, name=name).exists():
+        raise StandardError("Give the standard a name of its own.")
+    core = msgspec.structs.replace(DEFAULT, name=name, platform=platform, rules=rules or DEFAULT.rules)
+    stored = StoredStandard.objects.create(area=area, name=name, content=msgspec.to_builtins(core))
+    StandardVersion.objects.create(standard=stored, number=1, content=stored.content, by=person, why="Made")
+    return stored
+
+
+def with_rule(stored: StoredStandard, kind: Kind, fields: dict[str, str]) -> Standard:
+    """Return the standard with one rule as a form has it; an unticked kind has none. Raises StandardError."""
+    content: dict[str, Any] = msgspec.to_builtins(core_standard(stored))
+    content["rules"] = dict(content.get("rules", {}))
+    if fields.get("used"):
+        longest = fields.get("max_length", "").strip() or "0"
+        if not longest.isdigit() or len(longest) > 4:
+            raise StandardError("The longest name is a number of letters, 0 for the platform's own limit.")
+        content["rules"][kind] = {
+            "case": fields.get("case", "lower"), "separator": fields.get("separator", "")[:3], "form": fields.get("form", "short"),
+            "number": fields.get("number", "any"), "prefix": fields.get("prefix", "").strip()[:20], "suffix": fields.get("suffix", "").strip()[:20],
+            "class_words": [word for word in fields.get("class_words", "").lower().replace(",", " ").split() if word],
+            "max_length": int(longest), "allowed": fields.get("allowed", "").strip() or Rule().allowed, "pattern": fields.get("pattern", "").strip(),
+            "known_words": bool(fields.get("known_words")), "severity": fields.get("severity", "warning"),
+        }  # fmt: skip
+    else:
+        content["rules"].pop(kind, None)
+    try:
+        return read_standard(msgspec.json.encode(content))
+    except StandardFileError as error:
+        raise StandardError(str(error)) from None
+
+
+class Report(msgspec.Struct):
+    """What a change of a standard would do to the models that it governs."""
+
+    new: int
+    gone: int
+    by_rule: list[tuple[str, int, int]]
+    """Rule, findings now, findings then."""
+    examples: list[Finding]
+    """The first findings that are new."""
+
+
+def report(stored: StoredStandard, then: Standard) -> Report:
+    """Hold the governed models against both versions of a standard and compare the findings."""
+    now = core_standard(stored)
+    before: dict[str, Finding] = {}
+    after: dict[str, Finding] = {}
+    stack = wordbooks.stack_of(stored.area)
+    for model in stored.governs.all():
+        loaded = load_model(model)
+        for standard, found in ((now, before), (then, after)):
+            of_model = msgspec.structs.replace(standard, platform=standard.platform or model.platform)
+            found.update({f"{model.pk}|{one.fingerprint}": one for one in Checker(of_model, stack).check(loaded)})
+    counts = Counter(one.rule for one in before.values()), Counter(one.rule for one in after.values())
+    rules = sorted(counts[0].keys() | counts[1].keys())
+    return Report(
+        new=len(after.keys() - before.keys()),
+        gone=len(before.keys() - after.keys()),
+        by_rule=[(rule, counts[0][rule], counts[1][rule]) for rule in rules],
+        examples=[after[key] for key in after if key not in before][:_SHOWN],
+    )
+
+
+@transaction.atomic
+def save(*, stored: StoredStandard, person: Person, then: Standard, why: str = "") -> StoredStandard:
+    """Save a changed standard as its next version, and check the models that it governs. Nothing is saved if nothing changed."""
+    stored = StoredStandard.objects.select_for_update(of=("self",)).get(pk=stored.pk)
+    content = msgspec.to_builtins(then)
+    if content == stored.content:
+        return stored
+    stored.version += 1
+    stored.content = {**content, "version": stored.version}
+    stored.save()
+    StandardVersion.objects.create(
+        standard=stored, number=stored.version, content=stored.content, by=person, why=why[:300]
+    )
+    for model in stored.governs.all():
+        check_model(model)
+    return stored
+
+
+@transaction.atomic
+def govern(*, stored: StoredStandard, models: Sequence[StoredModel]) -> None:
+    """Let a standard govern these models of its area and no others; a model has one standard."""
+    before = set(stored.governs.all())
+    for model in models:
+        for other in StoredStandard.objects.filter(governs=model).exclude(pk=stored.pk):
+            other.governs.remove(model)
+    stored.governs.set(models)
+    for model in {*before, *models}:
+        check_model(model)
+
+
+def standard_of(model: StoredModel) -> StoredStandard | None:
+    """Return the standard that governs a model."""
+    return StoredStandard.objects.filter(governs=model).select_related("area").first()
+
+
+@transaction.atomic
+def check_model(model: StoredModel) -> int:
+    """Hold a model against its standard and keep the findings; without a standard it has none. Returns how many."""
+    stored = standard_of(model)
+    NameFinding.objects.filter(model=model).delete()
+    findings: list[Finding] = []
+    version = None
+    if stored is not None:
+        core = core_standard(stored)
+        core = msgspec.structs.replace(core, platform=core.platform or model.platform)
+        findings = Checker(core, wordbooks.stack_of(stored.area)).check(load_model(model))
+        version = stored.versions.filter(number=stored.version).first()
+    copy_rows(
+        "name_finding",
+        _COLUMNS,
+        (
+            (
+                model.pk,
+                one.rule,
+                one.severity,
+                one.kind,
+                one.place,
+                one.name,
+                one.table,
+                one.why,
+                one.should,
+                one.fingerprint,
+            )
+            for one in findings
+        ),
+        Silent(),
+        "Storing findings",
+        len(findings),
+    )
+    NamingCheck.objects.update_or_create(model=model, defaults={"version": version})
+    return len(findings)
+
+
+def is_stale(model: StoredModel) -> bool:
+    """Say whether the model was read again since its names were checked."""
+    done = NamingCheck.objects.filter(model=model).first()
+    return done is None or bool(model.read_at and model.read_at > done.at)
+
+
+def open_findings(area: Area) -> dict[int, int]:
+    """Return the number of findings that nobody waived, by model; one query."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "select f.model_id, count(*) from name_finding f join model m on m.id = f.model_id "
+            "left join name_waiver w on w.model_id = f.model_id and w.fingerprint = f.fingerprint "
+            "where m.area_id = %s and w.id is null group by f.model_id",
+            [area.pk],
+        )
+        return dict(cursor.fetchall())
+
+
+@transaction.atomic
+def waive(*, model: StoredModel, person: Person, finding_id: int, reason: str) -> NameFinding:
+    """Let a finding stand for a reason. Raises StandardError without one."""
+    reason = " ".join(reason.replace("\x00", "").split())
+    finding = NameFinding.objects.filter(model=model, pk=finding_id).first()
+    if finding is None:
+        raise StandardError("The finding is no longer there. Load the page again.")
+    if not reason or len(reason) > 300:
+        raise StandardError("Say in up to 300 letters why it may stand.")
+    Waiver.objects.update_or_create(
+        model=model, fingerprint=finding.fingerprint, defaults={"reason": reason, "by": person}
+    )
+    return finding
+
+
+def unwaive(*, model: StoredModel, finding_id: int) -> None:
+    """Take a waiver back."""
+    finding = NameFinding.objects.filter(model=model, pk=finding_id).first()
+    if finding is not None:
+        Waiver.objects.filter(model=model, fingerprint=finding.fingerprint).delete()
+
+
+class Example(msgspec.Struct):
+    """A name of a real model, and the one that the rule would make of it."""
+
+    place: str
+    name: str
+    should: str
+
+
+def examples(core: Standard, kind: Kind, model: Model, area: Area, limit: int = 3) -> list[Example]:
+    """Return the first names of a kind in a model with what the rule makes of them."""
+    rule = core.rules.get(kind)
+    found = [one for one in named_objects(model) if one.kind == kind][:limit]
+    if rule is None:
+        return [Example(one.place, one.name, "") for one in found]
+    stack = wordbooks.stack_of(area)
+    checker, maker = Checker(core, stack), Maker(core, stack)
+    return [Example(one.place, one.name, _made(one, rule, checker, maker)) for one in found]
+
+
+def _made(one: Named, rule: Rule, checker: Checker, maker: Maker) -> str:
+    if rule.pattern:
+        return checker.within(Pattern(rule.pattern).name(one.parts), rule)
+    if one.business_name:
+        return maker.make(one.kind, one.business_name).name
+    return checker.should(one)
+
+
+KIND_NAMES: dict[Kind, str] = {kind: kind[:1].upper() + kind[1:] for kind in KINDS}
+"""Kinds of objects as the pages head them."""
+
+
+def kind_of(slug: str) -> Kind | None:
+    """Return the kind that an address names with a dash for a blank."""
+    kind = slug.replace("-", " ")
+    return next((one for one in KINDS if one == kind), None)
