@@ -16,6 +16,7 @@ NAMES = {
     "real_scripts": "scripts of real software, compared with what a server says after loading them",
     "other_catalogs": "reading MariaDB and SQLite, beside their bare catalog queries; starting the headless command",
     "naming": "names out of real software, split and told in full; a million names beside a bare loop",
+    "naming_pass": "a naming pass over 200,000 columns: proposed, applied, undone",
     "storing": "storing a model in both layers, beside a bare COPY of the same rows",
     "searching": "searching the dictionary of 1,000,000 columns",
     "model_file": "writing and reading the model file, beside the library's bare records",

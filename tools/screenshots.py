@@ -81,6 +81,10 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "model": ("a/billing/models/", [follow("billing")]),
     "table": ("a/billing/dictionary/?q=metering.mtr_rdg", [click(".band a"), script(PICK % 3)]),
     "editing": ("a/billing/dictionary/?q=mtr_szcd", [script(PICK % 0), click("[data-key-edit]")]),
+    "wordbook": ("a/billing/names/", [script(PICK % 14)]),
+    "naming-pass": ("a/billing/names/passes/1/", [script("document.querySelectorAll('.dec .pick')[0].click()")]),
+    "standard": ("a/billing/names/standards/1/", [click("#rule-index"), click("[value=try]")]),
+    "findings": ("a/billing/names/findings/", []),
     "edition": ("a/billing/editions/", [follow("Billing data dictionary")]),
     "edition-pages": (
         "a/billing/editions/",

@@ -15,6 +15,7 @@ from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
+from indexa.modeling.following import bring_up_to_date
 from indexa.modeling.models import ChangeSet, DescribedColumn, StoredModel
 from indexa.naming import passes, wordbooks
 from indexa.naming.models import BookWord, LockedName, NamingPass, Wordbook
@@ -95,6 +96,17 @@ class PassTests(PassCase):
         self.assertEqual((undone.undoes_id, undone.changes.count()), (change_set.pk, change_set.changes.count()))
         self.assertEqual(self.shown("mtr.mtr_id"), "")
         self.assertFalse(DictionaryRow.objects.get(pk=column(self.stored, "mtr.mtr_id").pk).named)
+
+    def test_after_very_many_names_search_follows_in_the_background(self) -> None:
+        made = self.make()
+        self.settle(made, "mtr", "Meter")
+        with patch("indexa.modeling.editing._MANY", 2):
+            self.apply(made)
+        row = column(self.stored, "mtr.mtr_id").pk
+        self.assertEqual(self.shown("mtr.mtr_id"), "Meter ID")
+        self.assertFalse(DictionaryRow.objects.get(pk=row).named)
+        bring_up_to_date(Job.objects.get(kind="dictionary rows"), Silent())
+        self.assertTrue(DictionaryRow.objects.get(pk=row).named)
 
     def test_a_name_changed_in_the_meantime_is_left_alone_and_stops_the_undo(self) -> None:
         made = self.make()

@@ -34,23 +34,20 @@ def refresh_model(model_id: int) -> None:
 def refresh_columns(column_ids: Sequence[int]) -> None:
     """Bring the rows of some columns up to date, and of all columns that get their words from them."""
     with connection.cursor() as cursor:
-        cursor.execute(
-            _REFRESH.format(
-                condition="id in (select c.id from model_column c "
-                "left join model_column a on a.id = c.attribute_id "
-                "where c.id = any(%(ids)s) or c.attribute_id = any(%(ids)s) "
-                "or c.migrated_from_id = any(%(ids)s) or a.migrated_from_id = any(%(ids)s))"
-            ),
-            {"ids": list(column_ids)},
-        )
+        # Each step by its own index: one condition with OR over all of them would read every column there is.
+        reached = set(column_ids)
+        cursor.execute("select id from model_column where attribute_id = any(%s)", [list(column_ids)])
+        reached.update(row[0] for row in cursor.fetchall())
+        cursor.execute("select id from model_column where migrated_from_id = any(%s)", [list(column_ids)])
+        brought = [row[0] for row in cursor.fetchall()]
+        cursor.execute("select id from model_column where attribute_id = any(%s)", [brought])
+        reached.update(brought, (row[0] for row in cursor.fetchall()))
+        cursor.execute(_REFRESH.format(condition="id = any(%s)"), [sorted(reached)])
 
 
 def refresh_tables(table_ids: Sequence[int]) -> None:
     """Bring the rows of some tables up to date, and of all tables that realise them."""
     with connection.cursor() as cursor:
-        cursor.execute(
-            _REFRESH.format(
-                condition="table_id in (select id from model_table where id = any(%(ids)s) or entity_id = any(%(ids)s))"
-            ),
-            {"ids": list(table_ids)},
-        )
+        cursor.execute("select id from model_table where entity_id = any(%s)", [list(table_ids)])
+        reached = {*table_ids, *(row[0] for row in cursor.fetchall())}
+        cursor.execute(_REFRESH.format(condition="table_id = any(%s)"), [sorted(reached)])

@@ -21,6 +21,7 @@ HANDLERS: dict[str, str] = {
     "intake": "indexa.sources.intake:read_source",
     "export": "indexa.dictionary.exports:export_in_background",
     "naming pass": "indexa.naming.passes:propose",
+    "dictionary rows": "indexa.modeling.following:bring_up_to_date",
     "edition": "indexa.editions.building:build_edition",
 }
 """What runs for each kind of job: a function of (job, progress) that returns where its result is."""

@@ -14,8 +14,9 @@ from django.db.models import Q
 
 from indexa.areas.models import Area, Person
 from indexa.dictionary import rows as dictionary_rows
+from indexa.jobs import services as jobs
 from indexa.modeling.locks import try_for_editing
-from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredModel, StoredTable
+from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredTable
 
 FIELDS = {"business_name": "Business name", "definition": "Definition"}
 LIMITS = {"business_name": 200, "definition": 20_000}
@@ -89,13 +90,15 @@ def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> Cha
         area=area, model_id=last.model_id, kind=ChangeSet.Kind.UNDO, person=person, undoes=last
     )
     fields = last.changes.values_list("target", "field").distinct()
+    changed: dict[str, list[int]] = {}
     for target, field in fields:
-        _take_back(inverse, last, target, field)
+        changed.setdefault(target, []).extend(_take_back(inverse, last, target, field))
+    _refresh(changed, inverse)
     return inverse
 
 
-def _take_back(inverse: ChangeSet, last: ChangeSet, target: str, field: str) -> None:
-    """Write back what one field of all changed objects held before, in three statements for any number of them."""
+def _take_back(inverse: ChangeSet, last: ChangeSet, target: str, field: str) -> list[int]:
+    """Write back what one field of all changed objects held before, in three statements for any number; return their ids."""
     table = f"model_{target}"
     with connection.cursor() as cursor:
         cursor.execute(
@@ -118,7 +121,7 @@ def _take_back(inverse: ChangeSet, last: ChangeSet, target: str, field: str) -> 
             "where c.change_set_id = %s and c.target = %s and c.field = %s and o.id = c.object_id",
             [inverse.pk, target, field],
         )
-    _refresh(target, ids, last.model_id)
+    return ids
 
 
 def write_many(
@@ -139,6 +142,7 @@ def write_many(
     change_set = ChangeSet.objects.create(
         area=area, model_id=model_id, kind=ChangeSet.Kind.EDIT, person=person, why=why
     )
+    changed_ids: dict[str, list[int]] = {}
     with connection.cursor() as cursor:
         cursor.execute(
             "create temporary table wanted (target text, object_id bigint, seen text, value text) on commit drop"
@@ -170,33 +174,36 @@ def write_many(
                 "where c.change_set_id = %s and c.target = %s and o.id = c.object_id",
                 [change_set.pk, target],
             )
-            _refresh(target, ids, model_id)
+            changed_ids[target] = ids
         cursor.execute("drop table wanted")
-    if not change_set.changes.exists():
+    if not any(changed_ids.values()):
         change_set.delete()
         return None
+    _refresh(changed_ids, change_set)
     return change_set
 
 
 _TABLE_LABEL = "case when t.schema = '' then t.name else t.schema || '.' || t.name end"
 _MANY = 20_000
-"""From this many changed objects on, a model's rows are made anew in one go."""
+"""From this many changed objects on, the search index of the dictionary follows in the background, a model in one go."""
 
 
-def _refresh(target: str, ids: list[int], model_id: int | None) -> None:
-    if not ids:
-        return
-    if len(ids) >= _MANY and model_id is not None:
-        logical = StoredModel.objects.filter(pk=model_id).values_list("logical_id", flat=True).first()
-        family = {model_id, logical} | set(
-            StoredModel.objects.filter(logical_id=logical or model_id).values_list("pk", flat=True)
+def _refresh(changed: dict[str, list[int]], change_set: ChangeSet) -> None:
+    """Bring the dictionary's rows up to date for the tables and columns that a change set changed."""
+    if sum(map(len, changed.values())) >= _MANY and change_set.model is not None:
+        title = f"Bringing the dictionary up to date with {change_set.model.name}"
+        jobs.start(
+            area=change_set.area,
+            kind="dictionary rows",
+            title=title,
+            person=change_set.person,
+            model=change_set.model_id,
         )
-        for one in sorted(number for number in family if number):
-            dictionary_rows.refresh_model(one)
-    elif target == "column":
-        dictionary_rows.refresh_columns(ids)
-    else:
-        dictionary_rows.refresh_tables(ids)
+        return
+    if changed.get("column"):
+        dictionary_rows.refresh_columns(changed["column"])
+    if changed.get("table"):
+        dictionary_rows.refresh_tables(changed["table"])
 
 
 def history(places: list[Place], limit: int = 20) -> list[Change]:
@@ -250,7 +257,7 @@ def _write(change_set: ChangeSet, place: Place, item: StoredColumn | StoredTable
     )
     setattr(item, field, value)
     item.save(update_fields=[field])
-    _refresh(place.target, [place.object_id], None)
+    _refresh({place.target: [place.object_id]}, change_set)
 
 
 def _model_id(item: StoredColumn | StoredTable) -> int:

@@ -1,0 +1,83 @@
+"""A naming pass over a large model: proposing, settling what is certain, applying and undoing, against their bounds."""
+
+from __future__ import annotations
+
+import argparse
+import time
+from collections.abc import Callable
+from typing import Any
+
+from django.db import transaction
+
+from bench.schemas import column_names, words
+from indexa.areas.models import Area, Person
+from indexa.core.model import Column, Model, Table
+from indexa.jobs.progress import Silent
+from indexa.modeling import editing
+from indexa.modeling.bulk import delete_model
+from indexa.modeling.models import StoredModel
+from indexa.modeling.storing import store_reading
+from indexa.naming import passes, standards, wordbooks
+from indexa.naming.models import BookWord
+
+BOUNDS = {"propose": 30, "apply": 15, "undo": 15}
+"""Seconds for 200,000 columns."""
+
+
+def made_model(columns: int) -> Model:
+    """Return a model of tables with twenty columns each."""
+    names = column_names(columns)
+    tables = []
+    for number in range(columns // 20):
+        seen = dict.fromkeys(next(names) for _ in range(20))
+        made = [
+            Column(name, at, "character varying(20)", comment=f"The {name} of it." if at % 4 == 0 else "")
+            for at, name in enumerate(seen, 1)
+        ]
+        tables.append(Table(schema="s", name=f"mtr_{number}", columns=made))
+    return Model(name="large", platform="postgresql", tables=tables)
+
+
+def _timed(what: str, work: Callable[[], Any]) -> Any:
+    started = time.perf_counter()
+    with transaction.atomic():
+        done = work()
+    bound = f", bound {BOUNDS[what]} s" if what in BOUNDS else ""
+    print(f"{what}: {time.perf_counter() - started:.1f} s{bound}", flush=True)
+    return done
+
+
+def main(arguments: list[str]) -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--columns", type=int, default=200_000)
+    columns = parser.parse_args(arguments).columns
+    area = Area.objects.get_or_create(name="bench names", slug="bench-names")[0]
+    person = Person.objects.get_or_create(username="bench")[0]
+    for old in StoredModel.objects.filter(area=area).order_by("layer"):
+        delete_model(old.pk)
+        old.delete()
+    with transaction.atomic():
+        stored, _ = store_reading(area=area, reading=made_model(columns), into=None, logical=None, progress=Silent())
+    print(f"{columns:,} columns")
+    book = wordbooks.books_of(area)[0]
+    BookWord.objects.filter(wordbook=book).delete()
+    known: dict[str, list[str]] = {}
+    for short, word in words().items():
+        known.setdefault(word.capitalize(), []).append(short)
+    BookWord.objects.bulk_create([BookWord(wordbook=book, word=word, shorts=shorts) for word, shorts in known.items()])
+    made = _timed(
+        "propose",
+        lambda: passes.make_pass(
+            model=stored, person=person, kinds=["tables", "columns"], only_missing=True, progress=Silent()
+        ),
+    )
+    certain = _timed(
+        "settle all that is certain",
+        lambda: passes.settle_certain(area=area, person=person, pass_id=made.pk, book=book),
+    )
+    print(f"{certain} words were certain")
+    change_set = _timed("apply", lambda: passes.apply(area=area, person=person, pass_id=made.pk))
+    print(f"{change_set.changes.count():,} names applied")
+    _timed("undo", lambda: editing.undo(area=area, person=person))
+    standard = standards.make(area=area, person=person, name=f"bench {stored.pk}")
+    _timed("check against a standard", lambda: standards.govern(stored=standard, models=[stored]))
