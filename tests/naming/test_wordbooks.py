@@ -12,10 +12,13 @@ from django.test import TestCase
 from django.urls import reverse
 
 from indexa.areas.models import Role
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Silent
 from indexa.naming import wordbooks
+from indexa.naming.finding_words import find_words
 from indexa.naming.models import BookWord
 from indexa.naming.wordbooks import WordError
-from tests.factories import PASSWORD, make_area, make_person
+from tests.factories import PASSWORD, make_area, make_model, make_person, store
 
 
 class WordbookTests(TestCase):
@@ -86,6 +89,22 @@ class WordbookTests(TestCase):
             bad = self.client.post(self.at("import"), {"list": SimpleUploadedFile(name, content), "new_book": "N"})
             self.assertEqual(bad.status_code, 422)
         self.assertEqual(self.client.post(self.at("import"), {"book": self.book.pk}).status_code, 422)
+
+    def test_words_are_found_in_models_as_proposals_with_evidence(self) -> None:
+        self.word("Serial", "ser")
+        stored = store(self.area, make_model())
+        self.assertRedirects(self.client.post(self.at("find-words")), self.at("wordbook"))
+        self.client.post(self.at("find-words"), {"models": [stored.pk]})
+        address = find_words(Job.objects.get(kind="words"), Silent())
+        found = {word.word: word for word in BookWord.objects.filter(status="proposed")}
+        self.assertEqual(found["Meter"].shorts, ["mtr"])
+        self.assertIn("mtr: in 5 names", found["Meter"].evidence)
+        self.assertNotIn("Serial", found)
+        self.assertContains(self.client.get(address), "Meter")
+        self.assertContains(self.client.get(self.at("word", found["Meter"].pk)), "Found by Indexa")
+        count = BookWord.objects.count()
+        find_words(Job.objects.get(kind="words"), Silent())
+        self.assertEqual(BookWord.objects.count(), count)
 
     def test_files_hold_all_words_and_no_formula(self) -> None:
         self.word("Meter", "mtr", "met", meaning="=1+1")

@@ -10,6 +10,7 @@ urlpatterns = [
     path("words/new/", word_views.word, name="word-new"),
     path("words/<int:pk>/", word_views.word, name="word"),
     path("words/<int:pk>/merge/", word_views.merge, name="merge"),
+    path("find/", word_views.find_words, name="find-words"),
     path("import/", word_views.take_in, name="import"),
     path("export.<str:kind>", word_views.export, name="export"),
     path("standards/", standard_views.standard_list, name="standards"),

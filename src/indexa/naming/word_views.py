@@ -16,9 +16,10 @@ from indexa.adapters.errors import SourceError
 from indexa.adapters.wordbook_files import read_wordbook
 from indexa.areas.models import Person, Role
 from indexa.areas.policies import AreaRequest, in_area
-from indexa.naming import exports, wordbooks
+from indexa.modeling.models import StoredModel
+from indexa.naming import exports, finding_words, wordbooks
 from indexa.naming.models import BookWord, Wordbook
-from indexa.web.parameters import whole_number
+from indexa.web.parameters import whole_number, whole_numbers
 
 _WORDS_A_PAGE = 100
 _LARGEST_LIST = 20 * 1024 * 1024
@@ -45,6 +46,7 @@ def wordbook(request: AreaRequest) -> HttpResponse:
         "book": book,
         "books": wordbooks.books_of(request.area),
         "statuses": BookWord.Status.choices,
+        "models": StoredModel.objects.filter(area=request.area, layer="physical"),
         "any": bool(words) or BookWord.objects.filter(wordbook__area=request.area).exists(),
     }
     return render(request, "naming/wordbook.html", context)
@@ -137,6 +139,20 @@ def merge(request: AreaRequest, pk: int) -> HttpResponse:
     else:
         messages.success(request, f"Merged into “{kept.word}”.")
     return redirect("naming:wordbook", request.area.slug)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def find_words(request: AreaRequest) -> HttpResponse:
+    """Start finding words in models."""
+    models = list(StoredModel.objects.filter(area=request.area, pk__in=whole_numbers(request.POST.getlist("models"))))
+    if not models:
+        messages.error(request, "Choose at least one model.")
+        return redirect("naming:wordbook", request.area.slug)
+    job = finding_words.start(
+        area=request.area, person=request.user, models=models, book=wordbooks.books_of(request.area)[0]
+    )
+    return redirect("jobs:page", request.area.slug, job.pk)
 
 
 @require_http_methods(["GET", "POST"])

@@ -78,7 +78,7 @@ class Checker:
     def should(self, one: Named) -> str:
         """Return the name that an object should have by its words."""
         rule = self.standard.rules[one.kind]
-        told, *_ = self._told(self._splitter.split(one.name), rule)
+        told, *_ = self._told(self._splitter.split(one.name), rule, one.table)
         return self._should(one, rule, told)
 
     def _finding(self, rule: str, one: Named, why: str, should: str = "") -> Iterable[Finding]:
@@ -127,7 +127,7 @@ class Checker:
         body = name.removeprefix(rule.prefix) if rule.prefix else name
         body = body.removesuffix(rule.suffix) if rule.suffix else body
         words = self._splitter.split(body)
-        told, unknown, ambiguous, wrong = self._told(words, rule)
+        told, unknown, ambiguous, wrong = self._told(words, rule, one.table)
         should = self._should(one, rule, told)
         if bad := sorted(set(re.findall(f"[^{rule.allowed}]", name))):
             shown = " ".join("space" if letter.isspace() else letter for letter in bad[:8])
@@ -168,16 +168,17 @@ class Checker:
                 yield from self._finding("number", one, f"“{word}” should be “{asked}”.", self._should(one, rule, told))
 
     def _told(
-        self, words: Sequence[str], rule: Rule
+        self, words: Sequence[str], rule: Rule, table: str
     ) -> tuple[list[tuple[str, str]], list[str], list[tuple[str, list[str]]], list[tuple[str, str]]]:
         """Return each word in full with the form it should have, unknown ones, ambiguous ones, and those in a wrong form."""
         told: list[tuple[str, str]] = []
         unknown: list[str] = []
         ambiguous: list[tuple[str, list[str]]] = []
         wrong: list[tuple[str, str]] = []
+        company = {*words, *self._splitter.split(table)}
         for word in words:
             meanings = self.stack.meanings(word)
-            entry, sure = self.stack.choose(word, words) if meanings else (self.stack.entry(word), True)
+            entry, sure = self.stack.choose(word, company) if meanings else (self.stack.entry(word), True)
             if meanings and not sure:
                 ambiguous.append((word, [one.word for one in meanings]))
                 told.append((word, word))
