@@ -90,6 +90,7 @@ class AccessibilityTests(BrowserCase):
             "names of a pass": reverse("naming:pass-names", args=[slug, made.pk]),
             "naming standard": reverse("naming:standard", args=[slug, standard.pk]),
             "naming standards": reverse("naming:standards", args=[slug]) + "?all",
+            "all names": reverse("naming:all", args=[slug]),
             "findings": reverse("naming:findings", args=[slug]),
             "editions": reverse("editions:list", args=[slug]),
             "new edition": reverse("editions:new", args=[slug]),

@@ -85,6 +85,15 @@ class WordbookTests(TestCase):
         self.assertContains(answer, "Line 7")
         self.assertEqual(BookWord.objects.get(word="Meter").shorts, ["mtr", "mt"])
         self.assertEqual(BookWord.objects.count(), 4)
+        book = openpyxl.Workbook()
+        assert book.active
+        book.active.append(["Pump", "pmp"])
+        out = io.BytesIO()
+        book.save(out)
+        self.client.post(
+            self.at("import"), {"list": SimpleUploadedFile("w.xlsx", out.getvalue()), "book": self.book.pk}
+        )
+        self.assertEqual(BookWord.objects.get(word="Pump").shorts, ["pmp"])
         for name, content in (("w.csv", b"\0\1\2"), ("w.xlsx", b"PK\x03\x04 broken"), ("w.csv", b"one\ntwo\n")):
             bad = self.client.post(self.at("import"), {"list": SimpleUploadedFile(name, content), "new_book": "N"})
             self.assertEqual(bad.status_code, 422)

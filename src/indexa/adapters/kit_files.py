@@ -48,6 +48,12 @@ def file_rows(name: str, path: Path, of_text: Callable[[str], Iterator[Row]], hi
     yield from of_text(text)
 
 
+def fault_of(name: str, error: Exception) -> str:
+    """Return what is wrong with a file as a sentence that names it."""
+    told = str(error).rstrip(".")
+    return f"{told}." if name in told else f"{name}: {told}."
+
+
 def _sheet_rows(name: str, path: Path, hint: str) -> Iterator[Row]:
     from openpyxl import load_workbook
 
@@ -55,13 +61,14 @@ def _sheet_rows(name: str, path: Path, hint: str) -> Iterator[Row]:
         with zipfile.ZipFile(path) as archive:
             if sum(one.file_size for one in archive.infolist()) > LARGEST_UNPACKED:
                 raise SourceError("too-large", f"“{name}” is too large once it is unpacked.", hint)
-        book = load_workbook(path, read_only=True, data_only=True)
-        try:
-            sheet = book.active or book.worksheets[0]
-            for number, cells in enumerate(sheet.iter_rows(values_only=True), 1):
-                yield number, ["" if cell is None else str(cell) for cell in cells]
-        finally:
-            book.close()
+        with path.open("rb") as file:  # not by its name: an upload has none that the library would take
+            book = load_workbook(file, read_only=True, data_only=True)
+            try:
+                sheet = book.active or book.worksheets[0]
+                for number, cells in enumerate(sheet.iter_rows(values_only=True), 1):
+                    yield number, ["" if cell is None else str(cell) for cell in cells]
+            finally:
+                book.close()
     except SourceError:
         raise
     except Exception as error:  # the library raises what it meets in a file that was made to break it

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from indexa.adapters.errors import SourceError
-from indexa.adapters.kit_files import file_rows
+from indexa.adapters.kit_files import fault_of, file_rows
 from indexa.core.errors import CoreError
 from indexa.core.naming.wordbook import Wordbook
 from indexa.core.naming.wordbook_rows import Reading, read_rows, rows_of_list
@@ -25,4 +25,4 @@ def read_wordbook(name: str, path: Path) -> Reading:
     try:
         return read_rows(file_rows(name, path, rows_of_list, "Split the list."), Path(name).stem)
     except CoreError as error:
-        raise SourceError("not-a-wordbook", f"{name}: {error}.", _HINT) from error
+        raise SourceError("not-a-wordbook", fault_of(name, error), _HINT) from error

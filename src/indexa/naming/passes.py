@@ -26,7 +26,7 @@ from indexa.naming import wordbooks
 from indexa.naming.models import LockedName, NamingPass, PassName, PassWord, Wordbook
 
 _MOST_OPTIONS = 5
-_COLUMNS = (
+COLUMNS = (
     "naming_pass_id",
     "target",
     "object_id",
@@ -111,7 +111,7 @@ def make_pass(
         ],
         batch_size=2_000,
     )
-    copy_rows("naming_pass_name", _COLUMNS, rows, progress, "Storing proposals", len(rows))
+    copy_rows("naming_pass_name", COLUMNS, rows, progress, "Storing proposals", len(rows))
     return made
 
 

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from indexa.naming import pass_views, standard_views, word_views
+from indexa.naming import all_names_views, pass_views, standard_views, word_views
 
 app_name = "naming"
 urlpatterns = [
@@ -13,6 +13,10 @@ urlpatterns = [
     path("find/", word_views.find_words, name="find-words"),
     path("import/", word_views.take_in, name="import"),
     path("export.<str:kind>", word_views.export, name="export"),
+    path("all/", all_names_views.name_list, name="all"),
+    path("all/<int:pk>/write/", all_names_views.write, name="all-write"),
+    path("all/<int:pk>/hand-in/", all_names_views.hand_in, name="all-hand-in"),
+    path("all/<int:pk>/names.<str:kind>", all_names_views.export, name="all-export"),
     path("standards/", standard_views.standard_list, name="standards"),
     path("standards/<int:pk>/", standard_views.standard_page, name="standard"),
     path("standards/<int:pk>/rules/<slug:kind>/", standard_views.rule, name="rule"),
