@@ -10,9 +10,11 @@ from pathlib import Path
 
 from bench.common import compare
 from bench.schemas import column_names, words
+from indexa.core.model import Column, Model, Table
 from indexa.core.naming.evidence import Place
 from indexa.core.naming.expanding import Expander
 from indexa.core.naming.lexicon import general
+from indexa.core.naming.mining import mine
 from indexa.core.naming.splitting import Splitter
 from indexa.core.naming.translating import Translator
 from indexa.core.naming.wordbook import Stack, Word, Wordbook
@@ -103,6 +105,39 @@ def expanding() -> None:
     print(f"names in full left alone: {alone / len(names):.1%} of {len(names)}")
 
 
+def mining() -> None:
+    """Short forms mined from the same names, a package at a time; what each stands for is read off the names told by hand."""
+    gold = rows("expansions.tsv")
+    by_source: dict[str, list[list[str]]] = defaultdict(list)
+    for row in gold:
+        by_source[row[5]].append(row)
+    told: list[tuple[float, bool]] = []
+    asked = 0
+    for names in by_source.values():
+        tables = {row[1]: Table(name=row[1]) for row in names}
+        for row in names:
+            listed = tables[row[1]].columns
+            listed.append(Column(row[0], len(listed) + 1, row[3], comment=row[2]))
+        wanted: dict[str, set[str]] = defaultdict(set)
+        splitter = Splitter()
+        splitter.learn(row[0] for row in names)
+        for row in names:
+            pieces, spoken = splitter.split(row[0]), row[4].lower().split()
+            if len(pieces) == len(spoken):
+                for piece, word in zip(pieces, spoken, strict=True):
+                    if piece != word and piece.isalpha():
+                        wanted[piece].add(word)
+        asked += len(wanted)
+        for found in mine([Model(name="m", tables=list(tables.values()))]):
+            if found.kind == "short form" and found.short in wanted:
+                told.append((found.confidence, found.word in wanted[found.short]))
+    print(f"mining: {asked} short forms; of those told at a confidence and above")
+    for least in (0.9, 0.85, 0.8, 0.7, 0.6, 0.5, 0.0):
+        hits = [good for confidence, good in told if confidence >= least]
+        if hits:
+            print(f"  {least:.2f}: right {sum(hits) / len(hits):.1%}, found {sum(hits) / asked:.1%} of all")
+
+
 def by_beginning(word: str) -> str:
     """Return the commonest word that begins with these letters, and is longer."""
     if not _BY_BEGINNING:
@@ -119,6 +154,7 @@ def main(_: list[str]) -> None:
     """Print how many are right, then how fast it is."""
     splitting()
     expanding()
+    mining()
     names = list(column_names(1_000_000))
     book = words()
 

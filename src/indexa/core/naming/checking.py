@@ -204,30 +204,20 @@ class Checker:
         return self._maker.join(rule, told, one.name).name
 
     def _doubled(self, objects: Sequence[Named]) -> list[Finding]:
-        seen: dict[tuple[str, str, str], str] = {}
+        """Find columns of one table, and tables and views of one schema, that differ by capitals only."""
+        seen: dict[tuple[bool, str, str], str] = {}
         found: list[Finding] = []
         for one in objects:
-            if one.kind not in self.standard.rules or one.kind == "routine" or not one.name:
+            if one.kind not in self.standard.rules or one.kind not in _ONCE or not one.name:
                 continue
-            group = (
-                "column"
-                if one.kind in ("column", "attribute")
-                else "table"
-                if one.kind in ("table", "view", "entity")
-                else one.kind
-            )
-            key = (group, one.scope, one.name.lower())
-            if key in seen and one.kind not in (
-                "check",
-                "trigger",
-                "primary key",
-                "foreign key",
-                "unique key",
-                "index",
-            ):
-                found += self._finding("doubled", one, f"`{seen[key]}` has the name as well, but for capitals.")
-            seen.setdefault(key, one.place)
+            place = (one.kind in ("column", "attribute"), one.scope, one.name.lower())
+            if place in seen:
+                found += self._finding("doubled", one, f"`{seen[place]}` has the name as well, but for capitals.")
+            seen.setdefault(place, one.place)
         return found
+
+
+_ONCE = frozenset({"column", "attribute", "table", "view", "entity"})
 
 
 @lru_cache(maxsize=64)
