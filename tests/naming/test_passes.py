@@ -18,7 +18,7 @@ from indexa.modeling import editing
 from indexa.modeling.following import bring_up_to_date
 from indexa.modeling.models import ChangeSet, DescribedColumn, StoredModel
 from indexa.naming import passes, wordbooks
-from indexa.naming.models import BookWord, LockedName, NamingPass, Wordbook
+from indexa.naming.models import BookWord, LockedName, NamingPass, PassWord, Wordbook
 from indexa.naming.passes import PassError
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store
 
@@ -238,6 +238,21 @@ class PassPageTests(PassCase):
 
     def at(self, name: str, *more: object) -> str:
         return reverse(f"naming:{name}", args=[self.area.slug, self.made.pk, *more])
+
+    def test_pages_ask_as_often_for_many_words_and_passes_as_for_few(self) -> None:
+        address = reverse("naming:passes", args=[self.area.slug])
+        asked = []
+        for _ in range(2):
+            with CaptureQueriesContext(connection) as one:
+                self.client.get(self.at("pass"))
+            with CaptureQueriesContext(connection) as other:
+                self.client.get(address)
+            asked.append((len(one), len(other)))
+            more = [PassWord(naming_pass=self.made, short=f"w{n}", count=1, options=[]) for n in range(30)]
+            PassWord.objects.bulk_create(more, ignore_conflicts=True)
+            for _ in range(5):
+                NamingPass.objects.create(model=self.stored, kinds=["tables"], only_missing=True, state="put away")
+        self.assertEqual(asked[0], asked[1])
 
     def test_a_decision_comes_back_settled_with_the_head(self) -> None:
         word = self.made.words.get(short="mtr")

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import json
+from unittest.mock import patch
 
 from django.test import TestCase
 from django.urls import reverse
 
 from indexa.areas.models import Role
 from indexa.core.naming.standard import read_standard
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Silent
 from indexa.naming import standards, wordbooks
 from indexa.naming.models import BookWord, NameFinding, StandardVersion, StoredStandard, Waiver
 from indexa.naming.standards import StandardError
@@ -113,6 +116,15 @@ class StandardTests(TestCase):
         self.assertFalse(NameFinding.objects.exists())
         with self.assertRaises(StandardError):
             standards.make(area=self.area, person=self.person, name="Other")
+
+    def test_a_large_model_is_checked_by_one_job(self) -> None:
+        with patch("indexa.naming.standards.AT_ONCE", 1):
+            self.govern()
+            self.client.get(self.at("findings"))
+        job = Job.objects.get(kind="names")
+        address = standards.check_in_background(job, Silent())
+        self.assertEqual(self.client.get(address).status_code, 200)
+        self.assertFalse(standards.is_stale(self.model))
 
     def test_the_file_for_a_pipeline_holds_rules_and_agreed_words(self) -> None:
         core = read_standard(self.client.get(self.at("standard-file", self.standard.pk)).content)

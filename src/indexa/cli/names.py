@@ -5,15 +5,18 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from pathlib import Path
-from typing import BinaryIO
+from typing import TYPE_CHECKING, BinaryIO
 
 from indexa.core.errors import CoreError
 from indexa.core.model import Model
 from indexa.core.naming.evidence import Place
 from indexa.core.naming.wordbook import Stack
+
+if TYPE_CHECKING:
+    from indexa.core.naming.splitting import Splitter
 
 _MOST_LINES = 5_000_000
 _LONGEST_LINE = 1_000_000
@@ -56,10 +59,7 @@ def split(given: argparse.Namespace) -> int:
     return _told(lambda: _split(Splitter(_stack(given).shorts()), [line for _, line in _lines(sys.stdin.buffer)]))
 
 
-def _split(splitter: object, names: list[str]) -> Iterator[dict[str, object]]:
-    from indexa.core.naming.splitting import Splitter
-
-    assert isinstance(splitter, Splitter)
+def _split(splitter: Splitter, names: list[str]) -> Iterator[dict[str, object]]:
     splitter.learn(names)
     for name in names:
         yield {"name": name, "words": splitter.split(name)}
@@ -144,17 +144,14 @@ def _mine(given: argparse.Namespace) -> Iterator[dict[str, object]]:
 # in and out ----------------------------------------------------------------------------------------------------------
 
 
-def _told(work: object) -> int:
+def _told(work: Callable[[], Iterable[dict[str, object]]]) -> int:
     """Write the records one a line; return 1 with a sentence on standard error where it can't be done."""
-    from collections.abc import Callable
-    from typing import cast
-
     from indexa.adapters.errors import SourceError
 
     out = sys.stdout.buffer
     try:
         with suppress(BrokenPipeError):
-            for record in cast(Callable[[], Iterable[dict[str, object]]], work)():
+            for record in work():
                 out.write(json.dumps(record, ensure_ascii=False).encode() + b"\n")
             out.flush()
     except SourceError as error:

@@ -20,6 +20,7 @@ logger = logging.getLogger(__name__)
 HANDLERS: dict[str, str] = {
     "intake": "indexa.sources.intake:read_source",
     "export": "indexa.dictionary.exports:export_in_background",
+    "names": "indexa.naming.standards:check_in_background",
     "words": "indexa.naming.finding_words:find_words",
     "naming pass": "indexa.naming.passes:propose",
     "dictionary rows": "indexa.modeling.following:bring_up_to_date",

@@ -8,7 +8,6 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import msgspec
-import xlsxwriter
 from django.db import connection, transaction
 
 from indexa.adapters.errors import SourceError
@@ -16,7 +15,8 @@ from indexa.adapters.kit_files import Row, fault_of, file_rows
 from indexa.areas.models import Area, Person
 from indexa.core.errors import CoreError
 from indexa.core.naming.expanding import Part
-from indexa.core.render.cells import neutral
+from indexa.core.render import lists
+from indexa.core.render.lists import Heading
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.bulk import copy_rows
@@ -24,7 +24,9 @@ from indexa.modeling.models import ChangeSet, StoredModel
 from indexa.naming.models import LockedName, NamingPass
 from indexa.naming.passes import COLUMNS
 
-HEADINGS = ("Kind", "Name", "Places", "Business name", "Other business names")
+HEADINGS = (
+    Heading("Kind", 9), Heading("Name", 34, machine=True), Heading("Places", 8), Heading("Business name", 40), Heading("Other business names", 50),
+)  # fmt: skip
 MOST_ROWS = 200_000
 _MOST_OTHERS = 5
 
@@ -109,34 +111,13 @@ def _cells(row: NameRow) -> list[str | int]:
 
 
 def as_csv(rows: Iterable[NameRow]) -> bytes:
-    """UTF-8 with a mark that spreadsheets know it by."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(HEADINGS)
-    writer.writerows([neutral(cell) for cell in _cells(row)] for row in rows)
-    return out.getvalue().encode("utf-8-sig")
+    """One name a row, in which business names can be written and handed in again."""
+    return lists.as_csv(HEADINGS, map(_cells, rows))
 
 
 def as_xlsx(rows: Iterable[NameRow]) -> bytes:
-    """A spreadsheet in which the business names can be written and handed in again."""
-    out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
-    sheet = book.add_worksheet("Names")
-    head, machine = book.add_format({"bold": True, "bottom": 1}), book.add_format({"font_name": "Consolas"})
-    for at, (heading, width) in enumerate(zip(HEADINGS, (9, 34, 8, 40, 50), strict=True)):
-        sheet.set_column(at, at, width, machine if at == 1 else None)
-        sheet.write_string(0, at, heading, head)
-    last = 0
-    for last, row in enumerate(rows, 1):
-        for at, cell in enumerate(_cells(row)):
-            if isinstance(cell, int):
-                sheet.write_number(last, at, cell)
-            else:
-                sheet.write_string(last, at, str(neutral(cell)))
-    sheet.freeze_panes(1, 2)
-    sheet.autofilter(0, 0, max(last, 1), len(HEADINGS) - 1)
-    book.close()
-    return out.getvalue()
+    """One name a row, in which business names can be written and handed in again."""
+    return lists.as_xlsx("Names", HEADINGS, map(_cells, rows))
 
 
 def _rows_of_sheet(text: str) -> Iterator[Row]:

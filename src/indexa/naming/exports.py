@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Callable, Iterable
 
-import xlsxwriter
 from django.db import connection
 from django.db.models import QuerySet
 
 from indexa.areas.models import Area
-from indexa.core.render.cells import neutral
+from indexa.core.render import lists
+from indexa.core.render.lists import Heading
 from indexa.naming.models import BookWord
+from indexa.naming.wordbooks import LATEST_PASSES
 
-HEADINGS = ("Short form", "Word", "Other short forms", "Status", "Meaning", "Owner", "Wordbook", "Beside")
+HEADINGS = (
+    Heading("Short form", 14, machine=True), Heading("Word", 28), Heading("Other short forms", 20, machine=True), Heading("Status", 11),
+    Heading("Meaning", 60, wrapped=True), Heading("Owner", 20), Heading("Wordbook", 22), Heading("Beside", 20),
+)  # fmt: skip
 _PLACES = 12
 
 
@@ -23,7 +25,7 @@ def _rows(words: Iterable[BookWord]) -> Iterable[list[str]]:
     for one in words:
         preferred, others = (one.shorts[0], one.shorts[1:]) if one.shorts else ("", [])
         owner = one.owner.display_name if one.owner else ""
-        cells = [
+        yield [
             preferred,
             one.word,
             " ".join(others),
@@ -33,37 +35,16 @@ def _rows(words: Iterable[BookWord]) -> Iterable[list[str]]:
             one.wordbook.name,
             " ".join(one.beside),
         ]
-        yield [str(neutral(cell)) for cell in cells]
 
 
 def as_csv(_: Area, words: QuerySet[BookWord]) -> bytes:
-    """UTF-8 with a mark that spreadsheets know it by."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(HEADINGS)
-    writer.writerows(_rows(words))
-    return out.getvalue().encode("utf-8-sig")
+    """One word a row."""
+    return lists.as_csv(HEADINGS, _rows(words))
 
 
-def as_xlsx(area: Area, words: QuerySet[BookWord]) -> bytes:
-    """A spreadsheet with fixed headings, widths and a filter."""
-    out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
-    sheet = book.add_worksheet("Wordbook")
-    head, machine = book.add_format({"bold": True, "bottom": 1}), book.add_format({"font_name": "Consolas"})
-    wrapped = book.add_format({"text_wrap": True, "valign": "top"})
-    for at, (heading, width) in enumerate(zip(HEADINGS, (14, 28, 20, 11, 60, 20, 22, 20), strict=True)):
-        sheet.set_column(at, at, width, machine if at in (0, 2) else wrapped)
-        sheet.write_string(0, at, heading, head)
-    last = 0
-    for last, row in enumerate(_rows(words), 1):
-        for at, cell in enumerate(row):
-            sheet.write_string(last, at, cell)
-    sheet.freeze_panes(1, 2)
-    sheet.autofilter(0, 0, max(last, 1), len(HEADINGS) - 1)
-    book.set_properties({"title": f"Wordbook of {area.name}"})
-    book.close()
-    return out.getvalue()
+def as_xlsx(_: Area, words: QuerySet[BookWord]) -> bytes:
+    """One word a row."""
+    return lists.as_xlsx("Wordbook", HEADINGS, _rows(words))
 
 
 def as_skos(area: Area, words: QuerySet[BookWord]) -> bytes:
@@ -101,8 +82,7 @@ def places_of(area: Area, word: BookWord) -> list[tuple[str, str]]:
         return []
     with connection.cursor() as cursor:
         cursor.execute(
-            "select n.place, n.after from (select distinct on (model_id) p.id from naming_pass p join model m on m.id = p.model_id "
-            "where m.area_id = %s order by model_id, p.id desc) latest join naming_pass_name n on n.naming_pass_id = latest.id "
+            f"select n.place, n.after from naming_pass_name n join ({LATEST_PASSES}) latest on latest.id = n.naming_pass_id "  # noqa: S608
             "where n.words && %s::text[] order by n.place limit %s",
             [area.pk, word.shorts, _PLACES],
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.contrib import messages
@@ -42,9 +43,12 @@ def pass_list(request: AreaRequest) -> HttpResponse:
             )
             return redirect("jobs:page", request.area.slug, job.pk)
         failure = "Choose a model, and tables or columns or both."
-    found = NamingPass.objects.filter(model__area=request.area).select_related("model", "made_by", "change_set")[:30]
+    found = list(
+        NamingPass.objects.filter(model__area=request.area).select_related("model", "made_by", "change_set")[:30]
+    )
+    counts = passes.counts(found)
     context = {
-        "passes": [{"pass": one, "counts": passes.counts(one)} for one in found],
+        "passes": [{"pass": one, "counts": counts[one.pk]} for one in found],
         "models": models,
         "failure": failure,
     }
@@ -64,42 +68,36 @@ def pass_page(request: AreaRequest, pk: int) -> HttpResponse:
     )
     words = list(naming_pass.words.annotate(rank=state_order).order_by("rank", "-count", "short")[:_DECISIONS])
     context = _shared(naming_pass) | {
-        "decisions": [_decision(naming_pass, one) for one in words],
+        "decisions": _decisions(naming_pass, words),
         "more": max(0, naming_pass.words.count() - len(words)),
     }
     return render(request, "naming/pass.html", context)
 
 
 def _shared(naming_pass: NamingPass) -> dict[str, Any]:
-    certain = [
-        one
-        for one in naming_pass.words.filter(state=PassWord.State.OPEN).only("options")
-        if one.options and one.options[0][1] >= passes.CERTAIN
-    ]
+    certain = naming_pass.words.filter(state=PassWord.State.OPEN, options__0__1__gte=passes.CERTAIN).count()
     return {
         "pass": naming_pass,
-        "counts": passes.counts(naming_pass),
-        "certain": len(certain),
+        "counts": passes.counts([naming_pass])[naming_pass.pk],
+        "certain": certain,
         "certain_from": passes.CERTAIN,
         "is_open": naming_pass.state == NamingPass.State.OPEN,
     }
 
 
-def _decision(naming_pass: NamingPass, asked: PassWord) -> dict[str, Any]:
-    names = {
-        name.name: name
-        for name in naming_pass.names.filter(words__contains=[asked.short]).order_by("place")[: 4 * _EFFECTS]
-    }
-    likeliest = asked.options[0] if asked.options else None
-    why = "; ".join(likeliest[2]) if likeliest else ""
-    return {
-        "asked": asked,
-        "effects": list(names.values())[:_EFFECTS],
-        "rest": max(0, asked.count - min(_EFFECTS, len(names))),
-        "likeliest": likeliest,
-        "why": f"{why[:1].upper()}{why[1:]}{'' if why.endswith('.') else '.'}",
-        "terms": [asked.short],
-    }
+def _decisions(naming_pass: NamingPass, words: Sequence[PassWord]) -> list[dict[str, Any]]:
+    """Return what the decisions on words show; one query for the names of all."""
+    effects = passes.first_names(naming_pass, [one.short for one in words], _EFFECTS)
+    found = []
+    for asked in words:
+        likeliest = asked.options[0] if asked.options else None
+        why = "; ".join(likeliest[2]) if likeliest else ""
+        names = effects.get(asked.short, [])
+        found.append({
+            "asked": asked, "effects": names, "rest": max(0, asked.count - len(names)), "likeliest": likeliest, "terms": [asked.short],
+            "why": f"{why[:1].upper()}{why[1:]}{'' if why.endswith('.') else '.'}",
+        })  # fmt: skip
+    return found
 
 
 @require_http_methods(["GET", "POST"])
@@ -128,7 +126,7 @@ def word(request: AreaRequest, pk: int, word_pk: int) -> HttpResponse:
         failure = str(error)
     asked = get_object_or_404(naming_pass.words, pk=word_pk)
     context = _shared(naming_pass) | {
-        "d": _decision(naming_pass, asked),
+        "d": _decisions(naming_pass, [asked])[0],
         "failure": failure,
         "fragment": True,
         "told": told,

@@ -303,19 +303,47 @@ def write_name(*, area: Area, person: Person, pass_id: int, name_id: int, after:
 # applying ---------------------------------------------------------------------------------------------------------------
 
 
-def counts(naming_pass: NamingPass) -> dict[str, int]:
-    """Return how many names are settled, wait for a word that has a proposal, and for a choice or a word nobody knows; words too."""
+def first_names(naming_pass: NamingPass, shorts: Sequence[str], limit: int) -> dict[str, list[PassName]]:
+    """Return for each word the first names of the pass that have it, each name once; one query for all words."""
+    found: dict[str, list[PassName]] = {}
+    raw = PassName.objects.raw(
+        "select n.*, s.short from unnest(%s::text[]) s(short) cross join lateral (select distinct on (name) * from "
+        "(select * from naming_pass_name where naming_pass_id = %s and words @> array[s.short] order by place limit %s) few "
+        "order by name, place) n order by n.place",
+        [list(shorts), naming_pass.pk, 4 * limit],
+    )
+    for name in raw:
+        names = found.setdefault(name.short, [])  # type: ignore[attr-defined]
+        if len(names) < limit:
+            names.append(name)
+    return found
+
+
+def counts(naming_passes: Sequence[NamingPass]) -> dict[int, dict[str, int]]:
+    """Return by pass how many names are settled, wait for a word that has a proposal, or for one that is unclear; one query."""
+    ids = [one.pk for one in naming_passes]
     with connection.cursor() as cursor:
         cursor.execute(
-            "with unclear as (select coalesce(array_agg(short::text), '{}') as shorts from naming_pass_word where naming_pass_id = %s "
-            "and state <> 'settled' and (jsonb_array_length(options) = 0 or (options->0->>1)::float < 0.6)) "
-            "select count(*) filter (where open = '{}'), count(*) filter (where open <> '{}' and not open && unclear.shorts), "
-            "count(*) filter (where open && unclear.shorts), count(*) filter (where open = '{}' and after <> before) "
-            "from naming_pass_name, unclear where naming_pass_id = %s",
-            [naming_pass.pk, naming_pass.pk],
+            "with unclear as (select p as id, coalesce((select array_agg(short::text) from naming_pass_word where naming_pass_id = p "
+            "and state <> 'settled' and (jsonb_array_length(options) = 0 or (options->0->>1)::float < 0.6)), '{}') as shorts "
+            "from unnest(%s::bigint[]) p) select unclear.id, count(*) filter (where open = '{}'), "
+            "count(*) filter (where open <> '{}' and not open && shorts), count(*) filter (where open && shorts), "
+            "count(*) filter (where open = '{}' and after <> before) "
+            "from unclear join naming_pass_name n on n.naming_pass_id = unclear.id group by unclear.id",
+            [ids],
         )
-        settled, word, choice, to_apply = cursor.fetchone()
-    return {"settled": settled, "word": word, "choice": choice, "total": settled + word + choice, "to_apply": to_apply}
+        found = {row[0]: row[1:] for row in cursor.fetchall()}
+    told = {}
+    for id_ in ids:
+        settled, word, choice, to_apply = found.get(id_, (0, 0, 0, 0))
+        told[id_] = {
+            "settled": settled,
+            "word": word,
+            "choice": choice,
+            "total": settled + word + choice,
+            "to_apply": to_apply,
+        }
+    return told
 
 
 @transaction.atomic

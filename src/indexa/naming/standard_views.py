@@ -52,11 +52,11 @@ def standard_page(request: AreaRequest, pk: int) -> HttpResponse:
     stored = _standard(request, pk)
     core = standards.core_standard(stored)
     example_model = stored.governs.first()
-    loaded = load_model(example_model) if example_model else None
+    examples = standards.Examples(load_model(example_model), request.area) if example_model else None
     rows = [
         {
             "kind": kind, "slug": kind.replace(" ", "-"), "title": standards.KIND_NAMES[kind], "rule": core.rules.get(kind),
-            "example": _first_example(core, kind, loaded, request) if loaded else None,
+            "example": _first_example(core, kind, examples) if examples else None,
         }
         for kind in KINDS
     ]  # fmt: skip
@@ -74,9 +74,9 @@ def standard_page(request: AreaRequest, pk: int) -> HttpResponse:
     return render(request, "naming/standard.html", context)
 
 
-def _first_example(core: Standard, kind: Kind, loaded: Any, request: AreaRequest) -> standards.Example | None:
+def _first_example(core: Standard, kind: Kind, examples: standards.Examples) -> standards.Example | None:
     try:
-        found = standards.examples(core, kind, loaded, request.area, limit=1)
+        found = examples.of(core, kind, limit=1)
     except PatternError:
         return None
     return found[0] if found else None
@@ -124,7 +124,7 @@ def _typed(request: AreaRequest) -> dict[str, object]:
 
 def _examples(core: Standard, kind: Kind, stored: StoredStandard, request: AreaRequest) -> list[standards.Example]:
     model = stored.governs.first()
-    return standards.examples(core, kind, load_model(model), request.area) if model else []
+    return standards.Examples(load_model(model), request.area).of(core, kind) if model else []
 
 
 @require_POST
@@ -132,7 +132,7 @@ def _examples(core: Standard, kind: Kind, stored: StoredStandard, request: AreaR
 def govern(request: AreaRequest, pk: int) -> HttpResponse:
     """Choose the models that a standard governs."""
     chosen = StoredModel.objects.filter(area=request.area, pk__in=whole_numbers(request.POST.getlist("models")))
-    standards.govern(stored=_standard(request, pk), models=list(chosen))
+    standards.govern(stored=_standard(request, pk), models=list(chosen), person=request.user)
     messages.success(request, "The names of its models were checked.")
     return redirect("naming:standard", request.area.slug, pk)
 
@@ -160,8 +160,8 @@ def findings(request: AreaRequest) -> HttpResponse:
     model = next((one for one in models if one.pk == wanted), models[0] if models else None)
     context: dict[str, Any] = {"models": models, "model": model, "rule": request.GET.get("rule", ""), "rules": RULES}
     if model is not None:
-        if standards.is_stale(model) and model.tables.count() * 20 <= standards.AT_ONCE:
-            standards.check_model(model)
+        if standards.is_stale(model):
+            standards.check_or_queue(model, request.user)
         waived = dict(Waiver.objects.filter(model=model).values_list("fingerprint", "reason"))
         found = NameFinding.objects.filter(model=model).order_by("rule", "place")
         groups = found.values("rule").annotate(count=Count("pk")).order_by("-count")

@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 from django.db import connection, transaction
+from django.urls import reverse
 
 from indexa.areas.models import Area, Person
 from indexa.core.model import Model
@@ -16,10 +17,13 @@ from indexa.core.naming.making import Maker
 from indexa.core.naming.objects import Named, named_objects
 from indexa.core.naming.patterns import Pattern
 from indexa.core.naming.standard import DEFAULT, KINDS, Kind, Rule, Standard, StandardFileError, read_standard
-from indexa.jobs.progress import Silent
+from indexa.jobs import services as jobs
+from indexa.jobs.errors import JobFailedError
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Progress, Silent
 from indexa.modeling.bulk import copy_rows
 from indexa.modeling.loading import load_model
-from indexa.modeling.models import StoredModel
+from indexa.modeling.models import StoredColumn, StoredModel
 from indexa.naming import wordbooks
 from indexa.naming.models import NameFinding, NamingCheck, StandardVersion, StoredStandard, Waiver
 
@@ -121,12 +125,12 @@ def save(*, stored: StoredStandard, person: Person, then: Standard, why: str = "
         standard=stored, number=stored.version, content=stored.content, by=person, why=why[:300]
     )
     for model in stored.governs.all():
-        check_model(model)
+        check_or_queue(model, person)
     return stored
 
 
 @transaction.atomic
-def govern(*, stored: StoredStandard, models: Sequence[StoredModel]) -> None:
+def govern(*, stored: StoredStandard, models: Sequence[StoredModel], person: Person | None = None) -> None:
     """Let a standard govern these models of its area and no others; a model has one standard."""
     before = set(stored.governs.all())
     for model in models:
@@ -134,7 +138,7 @@ def govern(*, stored: StoredStandard, models: Sequence[StoredModel]) -> None:
             other.governs.remove(model)
     stored.governs.set(models)
     for model in {*before, *models}:
-        check_model(model)
+        check_or_queue(model, person)
 
 
 def standard_of(model: StoredModel) -> StoredStandard | None:
@@ -178,6 +182,27 @@ def check_model(model: StoredModel) -> int:
     )
     NamingCheck.objects.update_or_create(model=model, defaults={"version": version})
     return len(findings)
+
+
+def check_or_queue(model: StoredModel, person: Person | None) -> None:
+    """Check a model's names at once, or by a job where that takes more than a moment; one job at a time."""
+    if StoredColumn.objects.filter(table__model=model).count() <= AT_ONCE:
+        check_model(model)
+        return
+    waiting = Job.objects.filter(kind="names", arguments__model=model.pk, state__in=["waiting", "running"])
+    if not waiting.exists():
+        title = f"Checking the names of {model.name}"
+        jobs.start(area=model.area, kind="names", title=title, person=person, model=model.pk)
+
+
+def check_in_background(job: Job, progress: Progress) -> str:
+    """Check the names of the job's model. Returns the address of the findings."""
+    model = StoredModel.objects.filter(pk=job.arguments["model"], area=job.area).first()
+    if model is None:
+        raise JobFailedError("The model was removed before its names could be checked.")
+    progress.tell("Holding names against the standard")
+    check_model(model)
+    return f"{reverse('naming:findings', args=[job.area.slug])}?model={model.pk}"
 
 
 def is_stale(model: StoredModel) -> bool:
@@ -228,15 +253,21 @@ class Example(msgspec.Struct):
     should: str
 
 
-def examples(core: Standard, kind: Kind, model: Model, area: Area, limit: int = 3) -> list[Example]:
-    """Return the first names of a kind in a model with what the rule makes of them."""
-    rule = core.rules.get(kind)
-    found = [one for one in named_objects(model) if one.kind == kind][:limit]
-    if rule is None:
-        return [Example(one.place, one.name, "") for one in found]
-    stack = wordbooks.stack_of(area)
-    checker, maker = Checker(core, stack), Maker(core, stack)
-    return [Example(one.place, one.name, _made(one, rule, checker, maker)) for one in found]
+class Examples:
+    """Names of one real model with what rules make of them; the wordbooks are read once."""
+
+    def __init__(self, model: Model, area: Area) -> None:
+        self._objects = list(named_objects(model))
+        self._stack = wordbooks.stack_of(area)
+
+    def of(self, core: Standard, kind: Kind, limit: int = 3) -> list[Example]:
+        """Return the first names of a kind with what its rule makes of them. Raises PatternError."""
+        rule = core.rules.get(kind)
+        found = [one for one in self._objects if one.kind == kind][:limit]
+        if rule is None or not found:
+            return [Example(one.place, one.name, "") for one in found]
+        checker, maker = Checker(core, self._stack), Maker(core, self._stack)
+        return [Example(one.place, one.name, _made(one, rule, checker, maker)) for one in found]
 
 
 def _made(one: Named, rule: Rule, checker: Checker, maker: Maker) -> str:

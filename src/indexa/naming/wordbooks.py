@@ -17,6 +17,11 @@ from indexa.naming.models import BookWord, Wordbook
 _LONGEST = 200
 _LONGEST_MEANING = 20_000
 _MOST_SHORTS = 20
+LATEST_PASSES = (
+    "select distinct on (p.model_id) p.id from naming_pass p join model m on m.id = p.model_id where m.area_id = %s "
+    "order by p.model_id, p.id desc"
+)
+"""The latest pass of each model of an area."""
 
 
 class WordError(Exception):
@@ -59,8 +64,7 @@ def uses(area: Area, words: Sequence[BookWord]) -> dict[int, int]:
     shorts = {short for word in words for short in word.shorts}
     with connection.cursor() as cursor:
         cursor.execute(
-            "select w, count(*) from (select distinct on (model_id) p.id from naming_pass p join model m on m.id = p.model_id "
-            "where m.area_id = %s order by model_id, p.id desc) latest join naming_pass_name n on n.naming_pass_id = latest.id "
+            f"select w, count(*) from ({LATEST_PASSES}) latest join naming_pass_name n on n.naming_pass_id = latest.id "  # noqa: S608
             "cross join unnest(n.words) w where n.words && %s::text[] and w = any(%s) group by w",
             [area.pk, list(shorts), list(shorts)],
         )

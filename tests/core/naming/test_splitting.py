@@ -7,6 +7,7 @@ from unittest import TestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from indexa.core.naming.lexicon import general
 from indexa.core.naming.splitting import Splitter
 
 NAMES = {
@@ -50,6 +51,10 @@ class SplittingTests(TestCase):
         self.assertEqual(Splitter(["szcd", "sz", "cd"]).split("mtr_szcd"), ["mtr", "szcd"])
         self.assertEqual(Splitter(["sz", "cd"]).split("mtrszcd"), ["mtr", "sz", "cd"])
         self.assertEqual(Splitter(["cl2"]).split("avg_cl2_val"), ["avg", "cl2", "val"])
+        large = Splitter(general().short_forms)
+        for word in ("determinand", "conductivity", "eastings", "mandatory"):
+            self.assertEqual(large.split(word), [word])
+        self.assertEqual(large.split("mtrrdgdt"), ["mtr", "rdg", "dt"])
         splitter = Splitter()
         self.assertEqual(splitter.split("gpodid"), ["gpodid"])
         splitter.learn(["gpod_name", "gpod_state", "gpod_type", "user_id"])

@@ -25,7 +25,7 @@ _SHORT = {1: 5.0, 2: 2.6, 3: 1.0}
 """What short words cost more: almost any letters can be read as a row of them."""
 _WORD = 1.0
 _OWN = 5.0
-"""What a word or short form of the wordbooks costs."""
+"""What a word or short form of the wordbooks costs at least."""
 _OF_THE_SCHEMA = 0.6
 """The share of what is expected that the names split together decide, against the lexicon's."""
 _LAST_LETTER = 4.0
@@ -44,6 +44,9 @@ class Splitter:
     def __init__(self, own: Iterable[str] = (), lexicon: Lexicon | None = None) -> None:
         self.lexicon = lexicon or general()
         self._own = frozenset(own)
+        rarity = math.log(max(1, len(self._own)))
+        # Almost any word is a row of the short forms of a large wordbook: the more there are, the more each costs.
+        self._own_cost, self._short_share = max(_OWN, rarity), min(1.0, 0.5 + rarity / 60)
         self._costs: Mapping[str, float] = self.lexicon.costs
         self._longest = max(self.lexicon.longest, max(map(len, self._own), default=0))
         self._memo, self._runs = _Memo(self._words_of), _Memo(self._run_with_digits)
@@ -114,6 +117,7 @@ class Splitter:
     def _segment(self, piece: str) -> tuple[tuple[str, ...], float]:
         """Take letters apart at least cost; return the words and what they cost."""
         costs, own, size = self._costs, self._own, len(piece)
+        own_cost, short_share = self._own_cost, self._short_share
         if size <= 2:
             return (piece,), self._cost(piece)
         best = [0.0] + [math.inf] * size
@@ -124,7 +128,7 @@ class Splitter:
                 word = piece[start:end]
                 cost = costs.get(word)
                 if word in own:
-                    cost = _OWN + 0.5 * _SHORT.get(end - start, 0.0)
+                    cost = own_cost + short_share * _SHORT.get(end - start, 0.0)
                 elif cost is None:
                     cost = _UNKNOWN + _UNKNOWN_LETTER * (end - start) + _SHORT.get(end - start, 0.0)
                 else:

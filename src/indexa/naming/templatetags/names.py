@@ -6,6 +6,7 @@ import re
 from typing import Any
 
 from django import template
+from django.db.models import Count, Q
 from django.utils.html import conditional_escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
@@ -49,9 +50,13 @@ def names_waiting(area: Area) -> dict[str, Any]:
     """Return open passes with words that wait, and the findings of each model."""
     findings = standards.open_findings(area)
     models = {model.pk: model for model in StoredModel.objects.filter(pk__in=findings)}
-    passes = NamingPass.objects.filter(model__area=area, state=NamingPass.State.OPEN).select_related("model")
-    waiting = [(one, one.words.exclude(state="settled").count()) for one in passes[:6]]
+    waiting = (
+        NamingPass.objects.filter(model__area=area, state=NamingPass.State.OPEN)
+        .select_related("model")
+        .annotate(waits=Count("words", filter=~Q(words__state="settled")))
+        .filter(waits__gt=0)[:6]
+    )
     return {
-        "passes": [pair for pair in waiting if pair[1]],
+        "passes": [(one, one.waits) for one in waiting],
         "findings": [(models[pk], count) for pk, count in sorted(findings.items())],
     }
