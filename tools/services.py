@@ -73,6 +73,20 @@ def launch(service: str, command: list[str], environment: dict[str, str]) -> Non
         time.sleep(0.005)
 
 
+def is_over(pid: int) -> bool:
+    """Say whether a process has ended; one of our own is cleared away by that.
+
+    Its environment is no sign: a process that is ending has none any more, and still runs.
+    """
+    with contextlib.suppress(ChildProcessError):
+        os.waitpid(pid, os.WNOHANG)
+    try:
+        state = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0]
+    except (OSError, IndexError):
+        return True
+    return state in "ZX"
+
+
 def end(service: str) -> bool:
     """Stop a service with all its processes; true if it was running."""
     pid = pid_of(service)
@@ -81,11 +95,9 @@ def end(service: str) -> bool:
             with contextlib.suppress(ProcessLookupError):
                 os.killpg(pid, sign)
             deadline = time.monotonic() + seconds
-            while pid_of(service) is not None and time.monotonic() < deadline:
-                with contextlib.suppress(ChildProcessError):
-                    os.waitpid(pid, os.WNOHANG)
+            while not is_over(pid) and time.monotonic() < deadline:
                 time.sleep(0.05)
-            if pid_of(service) is None:
+            if is_over(pid):
                 break
     (RUN / f"{service}.pid").unlink(missing_ok=True)
     return pid is not None
