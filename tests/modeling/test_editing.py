@@ -10,6 +10,7 @@ from django.urls import reverse
 from indexa.areas.models import Role
 from indexa.dictionary.models import DictionaryRow
 from indexa.modeling import editing
+from indexa.modeling.errors import EditError, StaleEditError
 from indexa.modeling.models import Change, ChangeSet, DescribedColumn
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, server_address, store, table
 
@@ -63,7 +64,7 @@ class EditingTests(TestCase):
 
     def test_the_second_of_two_writers_is_told_and_nothing_is_lost(self) -> None:
         self.write("mtr.inst_dt", "Anna's text.")
-        with self.assertRaises(editing.StaleEditError) as caught:
+        with self.assertRaises(StaleEditError) as caught:
             self.write("mtr.inst_dt", "Bert's text.", person=self.bert)
         error = caught.exception
         self.assertEqual((error.theirs, error.yours, error.by), ("Anna's text.", "Bert's text.", "Anna"))
@@ -80,20 +81,20 @@ class EditingTests(TestCase):
         editing.undo(area=self.area, person=self.anna)
         self.assertEqual(self.shown("mtr.inst_dt").definition, "")
         self.assertFalse(DictionaryRow.objects.get(pk=column(self.stored, "mtr.inst_dt").pk).described)
-        with self.assertRaisesMessage(editing.EditError, "nothing of yours"):
+        with self.assertRaisesMessage(EditError, "nothing of yours"):
             editing.undo(area=self.area, person=self.anna)
 
     def test_undo_does_not_run_over_a_later_change(self) -> None:
         self.write("mtr.inst_dt", "Anna's.")
         self.write("mtr.inst_dt", "Bert's.", seen="Anna's.", person=self.bert)
-        with self.assertRaises(editing.StaleEditError):
+        with self.assertRaises(StaleEditError):
             editing.undo(area=self.area, person=self.anna)
         self.assertEqual(self.shown("mtr.inst_dt").definition, "Bert's.")
 
     def test_what_cannot_be_kept_is_refused(self) -> None:
-        with self.assertRaisesMessage(editing.EditError, "too many"):
+        with self.assertRaisesMessage(EditError, "too many"):
             self.write("mtr.inst_dt", "x" * 201, field="business_name")
-        with self.assertRaisesMessage(editing.EditError, "no field"):
+        with self.assertRaisesMessage(EditError, "no field"):
             self.write("mtr.inst_dt", "x", field="origin")
         self.assertIsNone(self.write("mtr.inst_dt", "   "))
         self.assertFalse(ChangeSet.objects.exists())
@@ -101,7 +102,7 @@ class EditingTests(TestCase):
     def test_a_column_of_another_area_is_out_of_reach(self) -> None:
         other = make_area("Other area")
         stranger = make_person(other, Role.ADMINISTRATOR)
-        with self.assertRaises(editing.EditError):
+        with self.assertRaises(EditError):
             editing.edit(
                 area=other, person=stranger, place=editing.Place("column", self.meter_id.pk), field="definition",
                 seen="", value="x",
@@ -115,7 +116,7 @@ class EditWhileReadingTests(TransactionTestCase):
         place = editing.place_of(column(stored, "mtr.inst_dt"), only_here=False)
         with psycopg.connect(**server_address(), dbname=connection.settings_dict["NAME"]) as reading:
             reading.execute("select pg_advisory_xact_lock(%s, %s)", [0x1DE8C, stored.logical_id])
-            with self.assertRaisesMessage(editing.EditError, "being read again at this moment"):
+            with self.assertRaisesMessage(EditError, "being read again at this moment"):
                 editing.edit(area=area, person=make_person(area), place=place, field="definition", seen="", value="x")
         self.assertFalse(ChangeSet.objects.exists())
 

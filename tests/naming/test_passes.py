@@ -15,6 +15,7 @@ from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
+from indexa.modeling.errors import StaleEditError
 from indexa.modeling.following import bring_up_to_date
 from indexa.modeling.models import ChangeSet, DescribedColumn, StoredModel
 from indexa.naming import passes, wordbooks
@@ -100,7 +101,7 @@ class PassTests(PassCase):
     def test_after_very_many_names_search_follows_in_the_background(self) -> None:
         made = self.make()
         self.settle(made, "mtr", "Meter")
-        with patch("indexa.modeling.editing._MANY", 2):
+        with patch("indexa.modeling.following._MANY", 2):
             self.apply(made)
         row = column(self.stored, "mtr.mtr_id").pk
         self.assertEqual(self.shown("mtr.mtr_id"), "Meter ID")
@@ -121,7 +122,7 @@ class PassTests(PassCase):
         )
         change_set = NamingPass.objects.get(pk=made.pk).change_set
         assert change_set
-        with self.assertRaises(editing.StaleEditError):
+        with self.assertRaises(StaleEditError):
             editing.undo(area=self.area, person=self.person, change_set_id=change_set.pk)
         self.assertEqual(self.shown("mtr_rdg.mtr_id"), "Other")
 

@@ -13,25 +13,16 @@ from django.db import connection, transaction
 from django.db.models import Q
 
 from indexa.areas.models import Area, Person
-from indexa.dictionary import rows as dictionary_rows
-from indexa.jobs import services as jobs
+from indexa.modeling import renaming
+from indexa.modeling.errors import EditError, StaleEditError
+from indexa.modeling.following import refresh_rows
 from indexa.modeling.locks import try_for_editing
 from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredTable
 
 FIELDS = {"business_name": "Business name", "definition": "Definition"}
+LABELS = FIELDS | {"name": "Name"}
+"""Fields that changes tell of, with how they are called."""
 LIMITS = {"business_name": 200, "definition": 20_000}
-
-
-class EditError(Exception):
-    """An edit that can't be made; the text says why and what to do."""
-
-
-class StaleEditError(EditError):
-    """Somebody else saved the field first. Both values are kept on the error."""
-
-    def __init__(self, *, theirs: str, yours: str, by: str) -> None:
-        super().__init__(f"{by} saved another text while you were writing. Nothing of yours is lost: decide below.")
-        self.theirs, self.yours, self.by = theirs, yours, by
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +84,7 @@ def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> Cha
     changed: dict[str, list[int]] = {}
     for target, field in fields:
         changed.setdefault(target, []).extend(_take_back(inverse, last, target, field))
-    _refresh(changed, inverse)
+    refresh_rows(changed, inverse)
     return inverse
 
 
@@ -116,6 +107,9 @@ def _take_back(inverse: ChangeSet, last: ChangeSet, target: str, field: str) -> 
             [inverse.pk, last.pk, target, field],
         )
         ids = [row[0] for row in cursor.fetchall()]
+        if field == "name":
+            renaming.take_back(cursor, target, inverse)
+            return ids
         cursor.execute(
             f"update {table} o set {field} = c.after from change c "
             "where c.change_set_id = %s and c.target = %s and c.field = %s and o.id = c.object_id",
@@ -179,31 +173,11 @@ def write_many(
     if not any(changed_ids.values()):
         change_set.delete()
         return None
-    _refresh(changed_ids, change_set)
+    refresh_rows(changed_ids, change_set)
     return change_set
 
 
 _TABLE_LABEL = "case when t.schema = '' then t.name else t.schema || '.' || t.name end"
-_MANY = 20_000
-"""From this many changed objects on, the search index of the dictionary follows in the background, a model in one go."""
-
-
-def _refresh(changed: dict[str, list[int]], change_set: ChangeSet) -> None:
-    """Bring the dictionary's rows up to date for the tables and columns that a change set changed."""
-    if sum(map(len, changed.values())) >= _MANY and change_set.model is not None:
-        title = f"Bringing the dictionary up to date with {change_set.model.name}"
-        jobs.start(
-            area=change_set.area,
-            kind="dictionary rows",
-            title=title,
-            person=change_set.person,
-            model=change_set.model_id,
-        )
-        return
-    if changed.get("column"):
-        dictionary_rows.refresh_columns(changed["column"])
-    if changed.get("table"):
-        dictionary_rows.refresh_tables(changed["table"])
 
 
 def history(places: list[Place], limit: int = 20) -> list[Change]:
@@ -257,7 +231,7 @@ def _write(change_set: ChangeSet, place: Place, item: StoredColumn | StoredTable
     )
     setattr(item, field, value)
     item.save(update_fields=[field])
-    _refresh({place.target: [place.object_id]}, change_set)
+    refresh_rows({place.target: [place.object_id]}, change_set)
 
 
 def _model_id(item: StoredColumn | StoredTable) -> int:

@@ -1,13 +1,36 @@
-"""After a very large change: the search index of the dictionary follows in the background."""
+"""What follows a change of names and words: the search index of the dictionary, at once or, for very many, in the background."""
 
 from __future__ import annotations
 
 from django.urls import reverse
 
 from indexa.dictionary import rows as dictionary_rows
+from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
-from indexa.modeling.models import StoredModel
+from indexa.modeling.models import ChangeSet, StoredModel
+
+_MANY = 20_000
+"""From this many changed objects on, the search index of the dictionary follows in the background, a model in one go."""
+
+
+def refresh_rows(changed: dict[str, list[int]], change_set: ChangeSet) -> None:
+    """Bring the dictionary's rows up to date for the tables and columns that a change set changed."""
+    columns, tables = changed.get("column", []), changed.get("table", [])
+    if len(columns) + len(tables) >= _MANY and change_set.model is not None:
+        title = f"Bringing the dictionary up to date with {change_set.model.name}"
+        jobs.start(
+            area=change_set.area,
+            kind="dictionary rows",
+            title=title,
+            person=change_set.person,
+            model=change_set.model_id,
+        )
+        return
+    if columns:
+        dictionary_rows.refresh_columns(columns)
+    if tables:
+        dictionary_rows.refresh_tables(tables)
 
 
 def bring_up_to_date(job: Job, progress: Progress) -> str:

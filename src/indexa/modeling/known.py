@@ -21,7 +21,13 @@ class KnownColumn:
     business_name: str
     definition: str
     link: int | None
+    read_as: str = ""
     found: bool = False
+
+    @property
+    def source_name(self) -> str:
+        """The name that the source had for it in the last reading."""
+        return self.read_as or self.name
 
 
 @dataclass(slots=True)
@@ -35,12 +41,18 @@ class KnownTable:
     business_name: str
     definition: str
     link: int | None
+    read_as: str = ""
     found: bool = False
     columns: list[KnownColumn] = field(default_factory=list)
 
+    @property
+    def source_name(self) -> str:
+        """The name that the source had for it in the last reading."""
+        return self.read_as or self.name
+
     def find_columns(self, columns: list[Column]) -> dict[str, KnownColumn]:
         """Find columns again, by name first, then those renamed: same handle and type. Keyed by name."""
-        by_name = {known.name: known for known in reversed(self.columns)}
+        by_name = {known.source_name: known for known in reversed(self.columns)}
         found = {c.name: by_name[c.name] for c in columns if c.name in by_name}
         _mark(found.values())
         by_origin = {known.origin: known for known in self.columns if known.origin and not known.found}
@@ -64,7 +76,7 @@ class Known:
         A handle alone is no proof (a database that was loaded anew gives out its handles anew): the
         renamed table must share half of its columns with the known one.
         """
-        by_name = {(known.schema, known.name): known for known in reversed(self.by_id.values())}
+        by_name = {(known.schema, known.source_name): known for known in reversed(self.by_id.values())}
         found = {}
         for table in tables:
             if known := by_name.get((table.schema, table.name)):
@@ -74,7 +86,7 @@ class Known:
         for table in tables:
             known = by_origin.get(table.origin)
             if (table.schema, table.name) not in found and known and not known.found:
-                shared = {c.name for c in table.columns} & {c.name for c in known.columns}
+                shared = {c.name for c in table.columns} & {c.source_name for c in known.columns}
                 if 2 * len(shared) >= len(known.columns):
                     found[table.schema, table.name] = known
                     known.found = True
@@ -100,14 +112,14 @@ def load_known(model_id: int) -> Known:
     known = Known()
     with connection.cursor() as cursor:
         cursor.execute(
-            "select id, schema, name, origin, business_name, definition, entity_id from model_table "
+            "select id, schema, name, origin, business_name, definition, entity_id, read_as from model_table "
             "where model_id = %s order by gone_since nulls first, id",
             [model_id],
         )
         for row in cursor:
             known.by_id[row[0]] = KnownTable(*row)
         cursor.execute(
-            "select c.table_id, c.id, c.name, c.type, c.origin, c.business_name, c.definition, c.attribute_id "
+            "select c.table_id, c.id, c.name, c.type, c.origin, c.business_name, c.definition, c.attribute_id, c.read_as "
             "from model_column c join model_table t on t.id = c.table_id where t.model_id = %s "
             "order by c.gone_since nulls first, c.id",
             [model_id],

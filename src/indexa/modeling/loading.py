@@ -27,6 +27,7 @@ from indexa.core.model import (
     Table,
     Trigger,
 )
+from indexa.core.model.renaming import renamed_in
 from indexa.modeling.models import StoredModel
 
 _APART = {
@@ -40,7 +41,7 @@ _APART = {
 
 
 def load_model(stored: StoredModel, *, with_words: bool = False) -> Model:
-    """Return everything of a stored model that is not gone, in nine queries.
+    """Return everything of a stored model that is not gone, in eleven queries.
 
     with_words: business names and definitions are those that each part shows, wherever they are
     kept; without it, only what is kept at the part itself.
@@ -54,13 +55,42 @@ def load_model(stored: StoredModel, *, with_words: bool = False) -> Model:
         schemas=[msgspec.convert(schema, SchemaInfo) for schema in stored.schemas],
     )
     tables = _load_tables(stored.pk, with_words)
-    names = _load_columns(stored.pk, tables, with_words)
-    _load_owned(stored.pk, tables, names)
-    for kind, facts in _rows("select kind, facts from model_object where model_id = %s order by id", stored.pk):
+    names, renamed = _load_columns(stored.pk, tables, with_words)
+    _load_owned(stored.pk, tables, names, renamed)
+    for kind, name, facts in _rows(
+        "select kind, name, facts from model_object where model_id = %s order by id", stored.pk
+    ):
         member, part = _APART[kind]
-        getattr(model, member).append(msgspec.convert(facts, part))
+        one = msgspec.convert(facts, part)
+        one.name = name
+        getattr(model, member).append(one)
     model.tables = list(tables.values())
+    _say_today(stored.pk, model, tables, renamed)
     return model
+
+
+def _say_today(model_id: int, model: Model, tables: dict[int, Table], renamed: Renamed) -> None:
+    """Put today's names where the source's are mentioned by their full name: parents of tables, owners of sequences."""
+    called = {
+        id_: f"{schema}.{read_as}"
+        for id_, schema, read_as in _rows(
+            "select id, schema, read_as from model_table where model_id = %s and read_as <> '' and gone_since is null",
+            model_id,
+        )
+    }
+    if not called and not renamed:
+        return
+    today = {name: tables[id_].full_name for id_, name in called.items()}
+    for table in model.tables:
+        table.inherits = tuple(today.get(parent, parent) for parent in table.inherits)
+    columns = {
+        f"{called.get(id_, tables[id_].full_name)}.{old}": new for id_, of in renamed.items() for old, new in of.items()
+    }
+    for sequence in model.sequences:
+        table_name, _, column = sequence.owned_by.rpartition(".")
+        if table_name:
+            column = columns.get(sequence.owned_by, column)
+            sequence.owned_by = f"{today.get(table_name, table_name)}.{column}"
 
 
 def _rows(sql: str, model_id: int) -> list[tuple[Any, ...]]:
@@ -105,9 +135,26 @@ def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
     return tables
 
 
-def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> dict[int, str]:
+Renamed = dict[int, dict[str, str]]
+"""By the id of a table: columns that a person gave another name, the source's name → today's."""
+
+
+def renamed_columns(model_id: int) -> Renamed:
+    """Return the columns of a model that have another name than the source gives them."""
+    renamed: Renamed = defaultdict(dict)
+    for table_id, read_as, name in _rows(
+        "select c.table_id, c.read_as, c.name from model_column c join model_table t on t.id = c.table_id "
+        "where t.model_id = %s and c.read_as <> '' and c.gone_since is null",
+        model_id,
+    ):
+        renamed[table_id][read_as] = name
+    return renamed
+
+
+def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> tuple[dict[int, str], Renamed]:
     words = "d.business_name, d.definition" if with_words else "c.business_name, c.definition"
     names = {}
+    renamed = renamed_columns(model_id)
     for (
         id_, table_id, name, position, type_, nullable, default, comment, identity, generated, collation,
         attribute, migrated_from, origin, remark, business_name, definition,
@@ -128,7 +175,7 @@ def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> 
                 default,
                 comment,
                 identity,
-                generated,
+                renamed_in(generated, renamed[table_id]) if generated and table_id in renamed else generated,
                 collation,
                 business_name,
                 definition,
@@ -139,37 +186,60 @@ def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> 
                 f"c{migrated_from}" if migrated_from else "",
             )
         )
-    return names
+    for table_id, changed in renamed.items():
+        tables[table_id].partition_by = renamed_in(tables[table_id].partition_by, changed)
+    return names, renamed
 
 
-def _load_owned(model_id: int, tables: dict[int, Table], names: dict[int, str]) -> None:
-    """Hang keys, relationships, indexes and checks on their tables; column names are those of today."""
+def _load_owned(model_id: int, tables: dict[int, Table], names: dict[int, str], renamed: Renamed) -> None:
+    """Hang keys, relationships, indexes and checks on their tables, in the names of today."""
     of_model = "join model_table t on t.id = o.table_id where t.model_id = %s and t.gone_since is null order by o.id"
-    for table_id, kind, column_ids, facts in _rows(
-        f"select o.table_id, o.kind, o.column_ids, o.facts from model_key o {of_model}",
+    for table_id, kind, name, column_ids, facts in _rows(
+        f"select o.table_id, o.kind, o.name, o.column_ids, o.facts from model_key o {of_model}",
         model_id,
     ):
         table = tables[table_id]
         if kind == "exclusion":
-            table.exclusions.append(msgspec.convert(facts, Exclusion))
+            exclusion = msgspec.convert(facts, Exclusion)
+            exclusion.name = name
+            table.exclusions.append(exclusion)
             continue
         key = msgspec.convert(facts, Key)
+        key.name = name
         key.columns = tuple(names[id_] for id_ in column_ids if id_ in names)
         if kind == "primary":
             table.primary_key = key
         else:
             table.unique.append(key)
-    for table_id, column_ids, facts in _rows(
-        f"select o.table_id, o.column_ids, o.facts from model_relationship o {of_model}",
+    for table_id, ref_table, name, column_ids, ref_column_ids, facts in _rows(
+        "select o.table_id, o.ref_table_id, o.name, o.column_ids, o.ref_column_ids, o.facts "
+        f"from model_relationship o {of_model}",
         model_id,
     ):
         foreign = msgspec.convert(facts, ForeignKey)
+        foreign.name = name
         foreign.columns = tuple(names[id_] for id_ in column_ids if id_ in names)
+        if parent := tables.get(ref_table):
+            foreign.ref_schema, foreign.ref_table = parent.schema, parent.name
+            foreign.ref_columns = tuple(names[id_] for id_ in ref_column_ids if id_ in names) or foreign.ref_columns
         tables[table_id].foreign_keys.append(foreign)
-    parts: dict[str, Any] = {"index": Index, "check": Check}
-    for kind, part in parts.items():
-        owned = defaultdict(list)
-        for table_id, facts in _rows(f"select o.table_id, o.facts from model_{kind} o {of_model}", model_id):
-            owned[table_id].append(msgspec.convert(facts, part))
-        for table_id, found in owned.items():
-            setattr(tables[table_id], {"index": "indexes", "check": "checks"}[kind], found)
+    for table_id, name, facts in _rows(f"select o.table_id, o.name, o.facts from model_index o {of_model}", model_id):
+        index = msgspec.convert(facts, Index)
+        index.name = name
+        tables[table_id].indexes.append(index_today(index, renamed.get(table_id, {})))
+    for table_id, name, facts in _rows(f"select o.table_id, o.name, o.facts from model_check o {of_model}", model_id):
+        check = msgspec.convert(facts, Check)
+        check.name = name
+        check.expression = renamed_in(check.expression, renamed.get(table_id, {}))
+        tables[table_id].checks.append(check)
+
+
+def index_today(index: Index, names: dict[str, str]) -> Index:
+    """Tell an index, as it was read, in the names that its columns have today."""
+    if names:
+        for part in index.parts:
+            part.column = names.get(part.column, part.column)
+            part.expression = renamed_in(part.expression, names)
+        index.included = tuple(names.get(name, name) for name in index.included)
+        index.predicate = renamed_in(index.predicate, names) if index.predicate else index.predicate
+    return index

@@ -1,5 +1,8 @@
 """Models as stored: both layers in the same tables, linked by realisation, every change in a change set.
 
+A name that a person gave anew (a table's, column's, key's) stands beside the one the source has: in `read_as` of tables
+and columns, in the `facts` of what hangs on them, which are kept as they were read and are told in today's names on loading.
+
 A physical column's `attribute` and a physical table's `entity` are its realisation link; both stand
 in the same table one layer up. Neither those links nor those from the parts of a table to it carry
 a constraint (a bulk load would pay for a check a row, some ten seconds in ten thousand tables):
@@ -13,7 +16,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
-from django.db.models import Q
+from django.db.models import Deferrable, Q
 
 from indexa.areas.models import Area
 
@@ -71,6 +74,8 @@ class StoredTable(models.Model):
     )
     origin = models.TextField(blank=True)
     gone_since = models.DateTimeField(null=True)
+    read_as = models.TextField(blank=True, db_default="")
+    """The name that the source has, where a person gave another one."""
 
     class Meta:
         db_table = "model_table"
@@ -78,11 +83,13 @@ class StoredTable(models.Model):
             models.UniqueConstraint(
                 fields=["model", "schema", "name", "gone_since"],
                 nulls_distinct=False,
+                deferrable=Deferrable.IMMEDIATE,
                 name="table_name_in_its_schema",
             )
         ]
         indexes = [
             models.Index(fields=["entity"], condition=Q(entity__isnull=False), name="table_realising"),
+            models.Index(fields=["model"], condition=~Q(read_as=""), name="table_renamed"),
         ]
 
     def __str__(self) -> str:
@@ -127,16 +134,22 @@ class StoredColumn(models.Model):
     origin = models.TextField(blank=True)
     gone_since = models.DateTimeField(null=True)
     remark = models.TextField(blank=True)
+    read_as = models.TextField(blank=True, db_default="")
 
     class Meta:
         db_table = "model_column"
         constraints = [
+            # Asked at the end of a statement, not row by row: two columns can change their names with each other.
             models.UniqueConstraint(
-                fields=["table", "name", "gone_since"], nulls_distinct=False, name="column_name_in_its_table"
+                fields=["table", "name", "gone_since"],
+                nulls_distinct=False,
+                deferrable=Deferrable.IMMEDIATE,
+                name="column_name_in_its_table",
             )
         ]
         indexes = [
             models.Index(fields=["attribute"], condition=Q(attribute__isnull=False), name="column_realising"),
+            models.Index(fields=["table"], condition=~Q(read_as=""), name="column_renamed"),
             models.Index(fields=["migrated_from"], condition=Q(migrated_from__isnull=False), name="column_migrated"),
         ]
 
@@ -284,9 +297,14 @@ class Change(models.Model):
     class Target(models.TextChoices):
         TABLE = "table", "Table"
         COLUMN = "column", "Column"
+        KEY = "key", "Key"
+        RELATIONSHIP = "relationship", "Relationship"
+        INDEX = "index", "Index"
+        CHECK = "check", "Check"
+        OBJECT = "object", "Sequence"
 
     change_set = models.ForeignKey(ChangeSet, on_delete=models.CASCADE, related_name="changes")
-    target = models.CharField(max_length=10, choices=Target.choices)
+    target = models.CharField(max_length=12, choices=Target.choices)
     object_id = models.BigIntegerField()
     label = models.TextField()
     field = models.CharField(max_length=20)

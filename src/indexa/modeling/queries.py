@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
+import msgspec
 from django.db import connection
 from django.db.models import Count, Q, QuerySet
 
 from indexa.areas.models import Area
+from indexa.core.model import Index
+from indexa.core.model.renaming import renamed_in
+from indexa.modeling.loading import index_today
 from indexa.modeling.models import (
+    Change,
+    ChangeSet,
     DescribedColumn,
     StoredColumn,
     StoredModel,
@@ -173,3 +179,65 @@ def references(table: StoredTable) -> tuple[list[Reference], list[Reference]]:
     ]
     referred = [Reference(r, r.table, r.table.full_name, pairs(r)) for r in incoming]
     return refers, referred
+
+
+def _renamed(table: StoredTable) -> dict[str, str]:
+    renamed = StoredColumn.objects.filter(table=table, gone_since__isnull=True).exclude(read_as="")
+    return dict(renamed.values_list("read_as", "name"))
+
+
+class Fact(NamedTuple):
+    """An index or a check of a table: its name, and the core's record of it in the names of today."""
+
+    name: str
+    facts: dict[str, Any]
+
+
+def indexes_of(table: StoredTable) -> list[Fact]:
+    """Return the indexes of a table by name."""
+    found = table.indexes.order_by("name").values_list("name", "facts")
+    renamed = _renamed(table)
+    if not renamed:
+        return [Fact(name, facts) for name, facts in found]
+    return [
+        Fact(name, msgspec.to_builtins(index_today(msgspec.convert(facts, Index), renamed))) for name, facts in found
+    ]
+
+
+def checks_of(table: StoredTable) -> list[Fact]:
+    """Return the checks of a table by name."""
+    renamed = _renamed(table)
+    return [
+        Fact(name, facts | {"expression": renamed_in(facts.get("expression", ""), renamed)})
+        for name, facts in table.checks.order_by("name").values_list("name", "facts")
+    ]
+
+
+@dataclass(slots=True)
+class ShownSet:
+    """A change set with its first changes, and how many there are more."""
+
+    set: ChangeSet
+    first: list[Change]
+    rest: int
+
+
+def change_sets(model: StoredModel, start: int, limit: int, shown: int = 3) -> list[ShownSet]:
+    """Return change sets of a model and its logical one, newest first; two queries, however many changes they hold."""
+    ids = [model.pk, *([model.logical_id] if model.logical_id else [])]
+    found = list(
+        ChangeSet.objects.filter(model_id__in=ids)
+        .select_related("person", "undone_by")
+        .order_by("-id")[start : start + limit]
+    )
+    first: dict[int, list[Change]] = {one.pk: [] for one in found}
+    rest: dict[int, int] = {}
+    raw = Change.objects.raw(
+        "select c.*, n.count from unnest(%s::bigint[]) s(id) cross join lateral (select count(*) from change where change_set_id = s.id) n "
+        "cross join lateral (select * from change where change_set_id = s.id order by id limit %s) c order by c.id",
+        [list(first), shown],
+    )
+    for change in raw:
+        first[change.change_set_id].append(change)
+        rest[change.change_set_id] = change.count - shown  # type: ignore[attr-defined]
+    return [ShownSet(one, first[one.pk], max(0, rest.get(one.pk, 0))) for one in found]

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import zlib
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import Any
 
 import msgspec
@@ -31,12 +31,12 @@ from indexa.modeling.models import Layer, Snapshot, StoredModel
 
 _TABLE_COLUMNS = (
     "id", "model_id", "schema", "name", "kind", "comment", "business_name", "definition",
-    "definition_sql", "facts", "entity_id", "origin", "gone_since",
+    "definition_sql", "facts", "entity_id", "origin", "gone_since", "read_as",
 )  # fmt: skip
 _COLUMN_COLUMNS = (
     "id", "table_id", "name", "position", "type", "family", "nullable", "default", "identity", "generated",
     "collation", "comment", "roles", "business_name", "definition", "attribute_id", "migrated_from_id",
-    "origin", "gone_since", "remark",
+    "origin", "gone_since", "remark", "read_as",
 )  # fmt: skip
 _OWNED_BY_TABLES = ("model_key", "model_relationship", "model_index", "model_check")
 
@@ -100,12 +100,16 @@ class _Storing:
         self._entities: dict[str, KnownTable] = {}
         self._attributes: dict[str, KnownColumn] = {}
         self._old: dict[str, KnownTable | KnownColumn] = {}
+        self._table_names: dict[str, set[str]] = {}
+        for table in reading.tables:
+            self._table_names.setdefault(table.schema, set()).add(table.name)
 
     def store(self) -> dict[str, int]:
         self._progress.tell("Comparing with what is known", 0, self._total)
         changed = self._give_ids()
         derived = derive_logical(self._reading, self._logical.name)
         fresh = self._match_logical(derived)
+        renamed = _renamed_parts(self._physical.pk) if self._again else []
         if self._again:
             self._clear_what_comes_again()
         self._copy_tables(self._logical.pk, fresh, Layer.LOGICAL)
@@ -115,6 +119,7 @@ class _Storing:
         self._copy_owned(fresh)
         self._copy_owned(self._reading.tables)
         self._copy_objects()
+        _rename_parts_again(renamed, self._physical.pk)
         self._progress.tell("Making the dictionary", self._total, self._total)
         refresh_statistics()
         for model in (self._logical, self._physical):
@@ -241,10 +246,11 @@ class _Storing:
 
     def _table_row(self, model_id: int, table: Table) -> tuple[Any, ...]:
         old = self._old.get(table.id)
+        name, read_as = _names(old, table.name, self._table_names.get(table.schema, frozenset()))
         return (
-            _number(table.id), model_id, table.schema, table.name, table.kind, table.comment,
+            _number(table.id), model_id, table.schema, name, table.kind, table.comment,
             old.business_name if old else "", old.definition if old else "", table.definition_sql,
-            _table_facts(table), _number(table.realises) if table.realises else None, table.origin, None,
+            _table_facts(table), _number(table.realises) if table.realises else None, table.origin, None, read_as,
         )  # fmt: skip
 
     def _copy_columns(self, tables: list[Table], layer: Layer) -> None:
@@ -261,12 +267,15 @@ class _Storing:
                 if family is None:
                     family = families[c.type] = platforms.family_of(self._reading.platform, c.type)
                 before = old.get(c.id)
+                name, read_as = c.name, ""
+                if before is not None and before.read_as:
+                    name, read_as = _names(before, c.name, {other.name for other in table.columns})
                 yield (
-                    _number(c.id), table_id, c.name, c.position, c.type, family, c.nullable, c.default, c.identity,
+                    _number(c.id), table_id, name, c.position, c.type, family, c.nullable, c.default, c.identity,
                     c.generated, c.collation, c.comment, int(roles.get(c.name, 0)),
                     before.business_name if before else "", before.definition if before else "",
                     _number(c.realises) if c.realises else None,
-                    _number(c.migrated_from) if c.migrated_from else None, c.origin, None, c.remark,
+                    _number(c.migrated_from) if c.migrated_from else None, c.origin, None, c.remark, read_as,
                 )  # fmt: skip
 
     def _copy_owned(self, tables: list[Table]) -> None:
@@ -338,6 +347,53 @@ class _Storing:
             "model_object", ("model_id", "kind", "schema", "name", "facts"), rows, self._progress,
             "Storing types, sequences and routines", 0,
         )  # fmt: skip
+
+
+def _names(old: KnownTable | KnownColumn | None, name: str, taken: Collection[str]) -> tuple[str, str]:
+    """Return the name to keep and the one the source has ("" if they are one): a person's name stays while it is free."""
+    if old is None or not old.read_as or old.name == name or old.name in taken:
+        return name, ""
+    return old.name, name
+
+
+def _renamed_parts(model_id: int) -> list[tuple[str, int, str, str]]:
+    """Return the keys, relationships, indexes, checks and sequences that a person gave another name than the source's.
+
+    Each as kind of part, id of its table (0 for a sequence), the source's name, today's name.
+    """
+    found = []
+    with connection.cursor() as cursor:
+        for name in _OWNED_BY_TABLES:
+            cursor.execute(
+                f"select o.table_id, coalesce(o.facts->>'name', ''), o.name from {name} o "
+                "join model_table t on t.id = o.table_id where t.model_id = %s and o.name <> coalesce(o.facts->>'name', '')",
+                [model_id],
+            )
+            found += [(name, *row) for row in cursor.fetchall()]
+        cursor.execute(
+            "select 0, facts->>'schema' || '.' || (facts->>'name'), name from model_object "
+            "where model_id = %s and kind = 'sequence' and name <> coalesce(facts->>'name', '')",
+            [model_id],
+        )
+        found += [("model_object", *row) for row in cursor.fetchall()]
+    return found
+
+
+def _rename_parts_again(renamed: list[tuple[str, int, str, str]], model_id: int) -> None:
+    """Give parts that were read again the names that a person gave them before."""
+    with connection.cursor() as cursor:
+        for table in sorted({row[0] for row in renamed}):
+            rows = [row[1:] for row in renamed if row[0] == table]
+            owner = (
+                "o.model_id = %s and o.schema || '.' || o.name"
+                if table == "model_object"
+                else "%s > 0 and o.table_id = v.owner and o.name"
+            )
+            cursor.execute(
+                f"update {table} o set name = v.name from (select unnest(%s::bigint[]) as owner, unnest(%s::text[]) as read_as, "
+                f"unnest(%s::text[]) as name) v where {owner} = v.read_as",
+                [*(list(column) for column in zip(*rows, strict=True)), model_id],
+            )
 
 
 def _number(id_: str) -> int:

@@ -17,8 +17,9 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.model import file
 from indexa.modeling import editing, queries, services
+from indexa.modeling.errors import EditError, StaleEditError
 from indexa.modeling.loading import load_model
-from indexa.modeling.models import ChangeSet, DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
+from indexa.modeling.models import DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
 from indexa.web.htmx import wants_fragment
 from indexa.web.parameters import whole_number
 
@@ -52,7 +53,7 @@ def overview(request: AreaRequest, pk: int) -> HttpResponse:
         "apart": model.objects_apart.values("kind").annotate(count=Count("pk")).order_by("kind"),
         "gone": StoredTable.objects.filter(model=model, gone_since__isnull=False).count(),
         "intakes": model.intakes.select_related("source", "person")[:5],
-        "changes": _change_sets(model)[:6],
+        "changes": queries.change_sets(model, 0, 6),
     }
     return render(request, "modeling/overview.html", context)
 
@@ -108,7 +109,7 @@ def history(request: AreaRequest, pk: int) -> HttpResponse:
     """Every change set of a model, newest first."""
     model = _model(request, pk)
     page, size = _page_number(request), _CHANGES_A_PAGE
-    found = list(_change_sets(model)[(page - 1) * size : page * size + 1])
+    found = queries.change_sets(model, (page - 1) * size, size + 1)
     context = {"model": model, "changes": found[:size], "page": page, "more": len(found) > size}
     return render(request, "modeling/history.html", context)
 
@@ -156,8 +157,8 @@ def table(request: AreaRequest, pk: int) -> HttpResponse:
         "keys": keys,
         "refers": refers,
         "referred": referred,
-        "indexes": found.indexes.order_by("name"),
-        "checks": found.checks.order_by("name"),
+        "indexes": queries.indexes_of(found),
+        "checks": queries.checks_of(found),
         "selected": selected if selected in names else 0,
         "described": sum(bool(column.definition) for column in columns),
     }
@@ -210,10 +211,10 @@ def edit(request: AreaRequest, target: str, pk: int, field: str) -> HttpResponse
             seen=sent.get("seen", ""),
             value=sent.get("value", ""),
         )
-    except editing.StaleEditError as error:
+    except StaleEditError as error:
         context |= {"conflict": error, "seen": error.theirs, "value": error.yours}
         return _form_again(request, context, 409)
-    except editing.EditError as error:
+    except EditError as error:
         context |= {"error": error, "seen": sent.get("seen", ""), "value": sent.get("value", "")}
         return _form_again(request, context, 422)
     margin = column_margin if target == "column" else table_margin
@@ -235,14 +236,14 @@ def undo(request: AreaRequest) -> JsonResponse:
         undone = editing.undo(
             area=request.area, person=request.user, change_set_id=whole_number(request.POST.get("change_set")) or None
         )
-    except editing.StaleEditError as error:
+    except StaleEditError as error:
         return JsonResponse({"message": f"Not undone: {error.by} has changed it since."}, status=409)
-    except editing.EditError as error:
+    except EditError as error:
         return JsonResponse({"message": str(error)}, status=422)
     change, count = undone.changes.first(), undone.changes.count()
     if count > 1:
         return JsonResponse({"message": f"Undone: {count:,} changes."})
-    what = f"{editing.FIELDS[change.field].lower()} of {change.label}" if change else "last change"
+    what = f"{editing.LABELS[change.field].lower()} of {change.label}" if change else "last change"
     return JsonResponse({"message": f"Undone: {what}."})
 
 
@@ -262,16 +263,6 @@ def _column(request: AreaRequest, pk: int) -> StoredColumn:
 def _table(request: AreaRequest, pk: int) -> StoredTable:
     tables = StoredTable.objects.select_related("model", "entity__model")
     return get_object_or_404(tables, pk=pk, model__area=request.area)
-
-
-def _change_sets(model: StoredModel) -> Any:
-    ids = [model.pk, *([model.logical_id] if model.logical_id else [])]
-    return (
-        ChangeSet.objects.filter(model_id__in=ids)
-        .select_related("person", "undone_by")
-        .prefetch_related("changes")
-        .order_by("-id")
-    )
 
 
 def _as_get(request: AreaRequest, view: Any, pk: int) -> HttpResponse:

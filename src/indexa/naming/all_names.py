@@ -20,6 +20,7 @@ from indexa.core.render.lists import Heading
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.bulk import copy_rows
+from indexa.modeling.errors import EditError
 from indexa.modeling.models import ChangeSet, StoredModel
 from indexa.naming.models import LockedName, NamingPass
 from indexa.naming.passes import COLUMNS
@@ -77,7 +78,7 @@ def write(
     """Write a business name in every place of the model where a name stands; None where nothing changes. Raises EditError."""
     business_name = " ".join(business_name.replace("\x00", "").split())
     if not business_name or len(business_name) > editing.LIMITS["business_name"]:
-        raise editing.EditError(f"Say a name of up to {editing.LIMITS['business_name']} letters.")
+        raise EditError(f"Say a name of up to {editing.LIMITS['business_name']} letters.")
     values = [
         (target, object_id, shown, business_name) for _, object_id, shown, _ in _places(model, {(target, name): ""})
     ]

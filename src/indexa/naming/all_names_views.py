@@ -16,7 +16,7 @@ from django.views.decorators.http import require_GET, require_POST
 from indexa.adapters.errors import SourceError
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
-from indexa.modeling.editing import EditError
+from indexa.modeling.errors import EditError
 from indexa.modeling.models import StoredModel
 from indexa.naming import all_names
 from indexa.web.parameters import whole_number

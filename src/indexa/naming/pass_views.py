@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
-from indexa.modeling.editing import EditError
+from indexa.modeling.errors import EditError
 from indexa.modeling.models import StoredModel
 from indexa.naming import passes, wordbooks
 from indexa.naming.models import NamingPass, PassWord
