@@ -17,7 +17,7 @@ from indexa.modeling import editing
 from indexa.modeling.bulk import delete_model
 from indexa.modeling.models import StoredModel
 from indexa.modeling.storing import store_reading
-from indexa.naming import passes, standards, wordbooks
+from indexa.naming import passes, settling, standards, wordbooks
 from indexa.naming.models import BookWord
 
 BOUNDS = {"propose": 30, "apply": 15, "undo": 15}
@@ -73,10 +73,10 @@ def main(arguments: list[str]) -> None:
     )
     certain = _timed(
         "settle all that is certain",
-        lambda: passes.settle_certain(area=area, person=person, pass_id=made.pk, book=book),
+        lambda: settling.settle_certain(area=area, person=person, pass_id=made.pk, book=book),
     )
     print(f"{certain} words were certain")
-    change_set = _timed("apply", lambda: passes.apply(area=area, person=person, pass_id=made.pk))
+    change_set = _timed("apply", lambda: passes.apply(area=area, person=person, pass_id=made.pk)).change_set
     print(f"{change_set.changes.count():,} names applied")
     _timed("undo", lambda: editing.undo(area=area, person=person))
     standard = standards.make(area=area, person=person, name=f"bench {stored.pk}")

@@ -18,9 +18,9 @@ from indexa.modeling import editing
 from indexa.modeling.errors import StaleEditError
 from indexa.modeling.following import bring_up_to_date
 from indexa.modeling.models import ChangeSet, DescribedColumn, StoredModel
-from indexa.naming import passes, wordbooks
-from indexa.naming.models import BookWord, LockedName, NamingPass, PassWord, Wordbook
-from indexa.naming.passes import PassError
+from indexa.naming import passes, settling, wordbooks
+from indexa.naming.errors import PassError
+from indexa.naming.models import BookWord, LockedName, NamingPass, PassWord
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store
 
 
@@ -56,12 +56,12 @@ class PassCase(TestCase):
             )
 
     def settle(self, made: NamingPass, short: str, word: str) -> int:
-        return passes.settle(
+        return settling.settle(
             area=self.area, person=self.person, pass_id=made.pk, short=short, word=word, book=self.book
         )
 
     def apply(self, made: NamingPass) -> ChangeSet:
-        return passes.apply(area=self.area, person=self.person, pass_id=made.pk)
+        return passes.apply(area=self.area, person=self.person, pass_id=made.pk).change_set
 
     def shown(self, name: str) -> str:
         return str(DescribedColumn.objects.get(pk=column(self.stored, name).pk).business_name)
@@ -134,13 +134,13 @@ class PassTests(PassCase):
         known.refresh_from_db()
         self.assertEqual(known.shorts, ["meter_no", "mtr"])
         for short in ("mtr", "rdg"):
-            passes.reopen(area=self.area, pass_id=made.pk, short=short)
+            settling.reopen(area=self.area, pass_id=made.pk, short=short)
         known.refresh_from_db()
         self.assertEqual(known.shorts, ["meter_no"])
         self.assertFalse(BookWord.objects.filter(word="Reading").exists())
         self.assertIn("mtr", made.names.get(place="metering.mtr.mtr_id").open)
         with self.assertRaises(PassError):
-            passes.reopen(area=self.area, pass_id=made.pk, short="mtr")
+            settling.reopen(area=self.area, pass_id=made.pk, short="mtr")
 
     def test_a_name_written_by_hand_follows_no_word_and_locked_survives_later_passes(self) -> None:
         made = self.make()
@@ -157,7 +157,7 @@ class PassTests(PassCase):
 
     def test_applied_again_only_what_differs_is_touched(self) -> None:
         made = self.make()
-        passes.settle_certain(area=self.area, person=self.person, pass_id=made.pk, book=self.book)
+        settling.settle_certain(area=self.area, person=self.person, pass_id=made.pk, book=self.book)
         for word in made.words.filter(state="open"):
             self.settle(made, word.short, word.options[0][0] if word.options else word.short.title())
         self.apply(made)
@@ -189,7 +189,7 @@ class PassTests(PassCase):
                 self.settle(again, "mtr", word)
 
     def test_the_wordbooks_and_their_stack_are_heeded(self) -> None:
-        lower = Wordbook.objects.create(area=self.area, name="Company", rank=9)
+        lower = wordbooks.make_book(self.area, "Company")
         BookWord.objects.create(wordbook=lower, word="Metre", shorts=["mtr"])
         BookWord.objects.create(wordbook=self.book, word="Meter", shorts=["mtr"])
         BookWord.objects.create(wordbook=lower, word="Reading", shorts=["rdg"], status="proposed")
@@ -204,7 +204,7 @@ class PassTests(PassCase):
             area=self.area, kind="naming pass", title="x", started_by=self.person,
             arguments={"model": self.stored.pk, "kinds": ["columns"], "only_missing": True},
         )  # fmt: skip
-        broken = patch("indexa.naming.passes.copy_rows", side_effect=RuntimeError)
+        broken = patch("indexa.naming.to_business.copy_rows", side_effect=RuntimeError)
         with broken, self.assertRaises(RuntimeError), transaction.atomic():
             passes.propose(job, Silent())
         self.assertFalse(NamingPass.objects.exists())
@@ -213,15 +213,16 @@ class PassTests(PassCase):
         counts = []
         for size in (200, 2_000):
             stored = store(make_area(f"Area {size}"), wide_model(size))
-            Wordbook.objects.create(area=stored.area, name="b")
             book = wordbooks.books_of(stored.area)[0]
             with CaptureQueriesContext(connection) as made_by:
                 made = self.make(stored)
             with CaptureQueriesContext(connection) as settled_by:
-                passes.settle(
+                settling.settle(
                     area=stored.area, person=self.person, pass_id=made.pk, short="rdg", word="Reading", book=book
                 )
-                passes.settle(area=stored.area, person=self.person, pass_id=made.pk, short="dt", word="Date", book=book)
+                settling.settle(
+                    area=stored.area, person=self.person, pass_id=made.pk, short="dt", word="Date", book=book
+                )
             with CaptureQueriesContext(connection) as applied_by:
                 passes.apply(area=stored.area, person=self.person, pass_id=made.pk)
             with CaptureQueriesContext(connection) as undone_by:

@@ -22,8 +22,8 @@ from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling import editing
 from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
-from indexa.naming import standards
-from indexa.naming.models import BookWord, Wordbook
+from indexa.naming import standards, wordbooks
+from indexa.naming.models import BookWord
 from indexa.sources import services as sources
 from indexa.sources.models import Source
 
@@ -151,8 +151,8 @@ def _write_words(area: Area, person: Person) -> None:
 
 
 def _write_wordbooks(area: Area, person: Person) -> None:
-    for rank, (name, entries) in enumerate(words.WORDBOOKS.items()):
-        book = Wordbook.objects.create(area=area, name=name, rank=rank)
+    for name, entries in words.WORDBOOKS.items():
+        book = wordbooks.make_book(area, name)
         for word, shorts, status, beside, meaning in entries:
             BookWord.objects.create(
                 wordbook=book, word=word, shorts=shorts.split(), status=status, beside=beside.split(), meaning=meaning,

@@ -23,6 +23,8 @@ HANDLERS: dict[str, str] = {
     "names": "indexa.naming.standards:check_in_background",
     "words": "indexa.naming.finding_words:find_words",
     "naming pass": "indexa.naming.passes:propose",
+    "apply pass": "indexa.naming.passes:apply_in_background",
+    "certain words": "indexa.naming.settling:settle_certain_in_background",
     "dictionary rows": "indexa.modeling.following:bring_up_to_date",
     "edition": "indexa.editions.building:build_edition",
 }

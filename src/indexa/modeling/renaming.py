@@ -34,7 +34,8 @@ class _Target:
 
 
 _OF_TABLE = "join model_table t on t.id = o.table_id join model m on m.id = t.model_id"
-_READ_AS = ", read_as = case when v.after = coalesce(nullif(o.read_as, ''), o.name) then '' else coalesce(nullif(o.read_as, ''), o.name) end"
+_SOURCE_NAME = "coalesce(nullif(o.read_as, ''), o.name)"
+_READ_AS = f", read_as = case when v.after = {_SOURCE_NAME} then '' else {_SOURCE_NAME} end"
 TARGETS = {
     "table": _Target(
         _FULL.replace("t.", "o."), "join model m on m.id = o.model_id", "o.model_id::text || ' ' || o.schema", _READ_AS
@@ -66,12 +67,19 @@ class Renamed:
 
 @transaction.atomic
 def rename_many(
-    *, area: Area, person: Person, model_id: int, why: str, names: Iterable[tuple[str, int, str, str]]
+    *,
+    area: Area,
+    person: Person,
+    model_id: int,
+    why: str,
+    names: Iterable[tuple[str, int, str, str]],
+    into: ChangeSet | None = None,
 ) -> Renamed:
     """Give many objects of a model other names, as one change set.
 
     `names` are target, id, the name that was seen, and the new one. What belongs elsewhere, has got another name since, or would
     take a name that something else keeps is left as it is; the last of these are told. Two that change names with each other do.
+    `into` is a change set to go on with, of other objects.
     Raises EditError while the model is being read.
     """
     if not try_for_editing(model_id):
@@ -79,7 +87,7 @@ def rename_many(
             "The model is being read again at this moment. Nothing was changed: try again in half a minute."
         )
     wanted = [row for row in names if row[2] != row[3] and 0 < len(row[3]) <= LONGEST]
-    change_set = ChangeSet.objects.create(
+    change_set = into or ChangeSet.objects.create(
         area=area, model_id=model_id, kind=ChangeSet.Kind.EDIT, person=person, why=why
     )
     changed: dict[str, list[int]] = {}
@@ -110,8 +118,9 @@ def rename_many(
         cursor.execute("drop table renaming")
     count = sum(map(len, changed.values()))
     if not count:
-        change_set.delete()
-        return Renamed(None, 0, taken)
+        if into is None:
+            change_set.delete()
+        return Renamed(into, 0, taken)
     refresh_rows(changed, change_set)
     return Renamed(change_set, count, taken)
 

@@ -23,7 +23,8 @@ from indexa.modeling.bulk import copy_rows
 from indexa.modeling.errors import EditError
 from indexa.modeling.models import ChangeSet, StoredModel
 from indexa.naming.models import LockedName, NamingPass
-from indexa.naming.passes import COLUMNS
+from indexa.naming.passes import put_open_away
+from indexa.naming.to_business import COLUMNS
 
 HEADINGS = (
     Heading("Kind", 9), Heading("Name", 34, machine=True), Heading("Places", 8), Heading("Business name", 40), Heading("Other business names", 50),
@@ -91,7 +92,7 @@ def write(
 
 def _places(model: StoredModel, names: dict[tuple[str, str], str]) -> list[tuple[tuple[str, str], int, str, str]]:
     """Return (target, name), id, business name and full name of all places where one of the names stands, locked ones left out."""
-    locked = set(LockedName.objects.values_list("target", "object_id"))
+    locked = set(LockedName.objects.filter(direction="business").values_list("target", "object_id"))
     with connection.cursor() as cursor:
         cursor.execute(f"select target, name, object_id, shown, place from ({_PLACES}) p where name = any(%(names)s) order by place", {  # noqa: S608
             "model": model.pk, "names": sorted({name for _, name in names}),
@@ -171,14 +172,14 @@ def review(*, model: StoredModel, person: Person, told: dict[tuple[str, str], st
     ]
     if not rows:
         return None
-    NamingPass.objects.filter(model=model, state=NamingPass.State.OPEN).update(state=NamingPass.State.PUT_AWAY)
+    put_open_away(model, NamingPass.Direction.BUSINESS)
     made = NamingPass.objects.create(model=model, kinds=["tables", "columns"], only_missing=False, made_by=person)
     copy_rows(
         "naming_pass_name",
         COLUMNS,
         (
             (made.pk, one[0], object_id, place, one[1], shown, told[one], msgspec.json.encode([Part(one[1], told[one], as_written=True)]).decode(),
-             [], [], 1.0, True, False)
+             [], [], [], [], 1.0, True, False)
             for one, object_id, shown, place in rows
         ),
         Silent(),

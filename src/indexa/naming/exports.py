@@ -68,10 +68,40 @@ def as_skos(area: Area, words: QuerySet[BookWord]) -> bytes:
     return json.dumps(told, ensure_ascii=False, indent=2).encode()
 
 
+def as_turtle(area: Area, words: QuerySet[BookWord]) -> bytes:
+    """SKOS as Turtle, with the same concepts."""
+    scheme = f"urn:indexa:{area.slug}:wordbook"
+    lines = [
+        "@prefix skos: <http://www.w3.org/2004/02/skos/core#> .",
+        "@prefix owl: <http://www.w3.org/2002/07/owl#> .",
+        "",
+        f"<{scheme}> a skos:ConceptScheme ; skos:prefLabel {_literal(area.name)} .",
+    ]
+    for one in words:
+        told = [
+            f"<{scheme}:{one.pk}> a skos:Concept",
+            f"skos:inScheme <{scheme}>",
+            f"skos:prefLabel {_literal(one.word)}@en",
+        ]
+        told += [f"skos:altLabel {_literal(short)}" for short in one.shorts]
+        if one.meaning:
+            told.append(f"skos:definition {_literal(one.meaning)}")
+        if one.status == BookWord.Status.RETIRED:
+            told.append("owl:deprecated true")
+        lines.append(" ;\n  ".join(told) + " .")
+    return ("\n".join(lines) + "\n").encode()
+
+
+def _literal(text: str) -> str:
+    """Write a text between quotation marks as Turtle wants it: what JSON escapes, Turtle escapes alike."""
+    return json.dumps(text, ensure_ascii=False).replace("\\/", "/").replace("\x7f", "\\u007F")
+
+
 KINDS: dict[str, tuple[str, Callable[[Area, QuerySet[BookWord]], bytes]]] = {
     "csv": ("text/csv; charset=utf-8", as_csv),
     "xlsx": ("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", as_xlsx),
     "jsonld": ("application/ld+json", as_skos),
+    "ttl": ("text/turtle; charset=utf-8", as_turtle),
 }
 """By suffix: media type, and what writes the file."""
 

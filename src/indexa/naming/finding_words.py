@@ -15,8 +15,9 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import StoredModel
-from indexa.naming import wordbooks
+from indexa.naming import doubts, wordbooks
 from indexa.naming.models import BookWord, Wordbook
+from indexa.naming.word_memory import remembered
 
 LEAST = 0.6
 """The confidence from which on a word is proposed."""
@@ -41,15 +42,9 @@ def find_words(job: Job, progress: Progress) -> str:
         progress.tell("Reading names and comments", done, len(models) + 1)
         loaded.append(load_model(model, with_words=True))
     progress.tell("Weighing what they tell", len(models), len(models) + 1)
-    propose(
-        book,
-        [
-            one
-            for one in mine(loaded, wordbooks.stack_of(job.area))
-            if one.kind == "short form" and one.confidence >= LEAST
-        ],
-        job.started_by,
-    )
+    found = [one for one in mine(loaded, wordbooks.stack_of(job.area)) if one.confidence >= LEAST]
+    propose(book, [one for one in found if one.kind == "short form"], job.started_by)
+    doubts.keep(job.area, found)
     return f"{reverse('naming:wordbook', args=[job.area.slug])}?status=proposed&book={book.pk}"
 
 
@@ -78,5 +73,6 @@ def propose(book: Wordbook, found: Sequence[Found], person: Person | None) -> in
             *(f"{one.short}: {said}" for said in one.evidence),
             f"{one.short}: in {one.count} names",
         ]
-    BookWord.objects.bulk_create(by_word.values(), batch_size=2_000)
+    with remembered(book.area, person, f"{len(by_word)} words found") as memory:
+        memory.made(BookWord.objects.bulk_create(by_word.values(), batch_size=2_000))
     return len(by_word)

@@ -13,19 +13,95 @@ from indexa.modeling.models import ChangeSet, StoredModel
 
 
 class Wordbook(models.Model):
-    """Words under one name. Of an area's wordbooks the one of the lowest rank decides first."""
+    """Words under one name. It belongs to one area, whose stewards write it; others may use it."""
 
     area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="wordbooks")
     name = models.CharField(max_length=80)
-    rank = models.PositiveIntegerField(default=0)
 
     class Meta:
         db_table = "wordbook"
-        ordering = ["rank", "pk"]
+        ordering = ["pk"]
         constraints = [models.UniqueConstraint(fields=["area", "name"], name="wordbook_name_in_its_area")]
 
     def __str__(self) -> str:
         return self.name
+
+
+class WordbookUse(models.Model):
+    """A place in an area's stack of wordbooks, its own ones and those of other areas; the lowest rank decides first."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="wordbook_uses")
+    wordbook = models.ForeignKey(Wordbook, on_delete=models.CASCADE, related_name="uses")
+    rank = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        db_table = "wordbook_use"
+        ordering = ["rank", "pk"]
+        constraints = [models.UniqueConstraint(fields=["area", "wordbook"], name="wordbook_once_in_its_stack")]
+
+    def __str__(self) -> str:
+        return f"{self.wordbook} in {self.area}"
+
+
+class WordChange(models.Model):
+    """What a person did to words at one go: `before` and `after` hold each word's record by its id, null where there was none."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="word_changes")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+    what = models.CharField(max_length=300)
+    before = models.JSONField(default=dict)
+    after = models.JSONField(default=dict)
+    settled = ArrayField(models.BigIntegerField(), default=list)
+    """Ids of words of a naming pass that were settled by it."""
+    doubts = ArrayField(models.BigIntegerField(), default=list)
+    """Ids of doubts that were decided by it."""
+    undone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        db_table = "word_change"
+        ordering = ["-pk"]
+        indexes = [models.Index(fields=["area", "person"], name="word_change_of_person")]
+
+    def __str__(self) -> str:
+        return self.what
+
+
+class Doubt(models.Model):
+    """Something odd about words that was found in models, for a person to decide.
+
+    A synonym: `short` is the rarer word, `word` the usual one. A misspelling: `short` is the slip. A homonym: `word` holds
+    both meanings with a semicolon between them.
+    """
+
+    class Kind(models.TextChoices):
+        HOMONYM = "homonym", "One short form, two meanings"
+        SYNONYM = "synonym", "Two words for one concept"
+        MISSPELLING = "misspelling", "Probably misspelled"
+
+    class State(models.TextChoices):
+        OPEN = "open", "Open"
+        TAKEN = "taken", "Taken"
+        REJECTED = "rejected", "Rejected"
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="word_doubts")
+    kind = models.CharField(max_length=12, choices=Kind.choices)
+    short = models.CharField(max_length=200)
+    word = models.CharField(max_length=400)
+    confidence = models.FloatField()
+    evidence = ArrayField(models.TextField(), default=list)
+    places = ArrayField(models.TextField(), default=list)
+    count = models.PositiveIntegerField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        db_table = "word_doubt"
+        ordering = ["kind", "-count", "short"]
+        constraints = [models.UniqueConstraint(fields=["area", "kind", "short", "word"], name="doubt_once_in_its_area")]
+
+    def __str__(self) -> str:
+        return f"{self.kind}: {self.short}"
 
 
 class BookWord(models.Model):
@@ -60,7 +136,11 @@ class BookWord(models.Model):
 
 
 class NamingPass(models.Model):
-    """One run that proposes business names for a model, until it is applied or put away."""
+    """One run that proposes names for a model, in one direction, until it is applied or put away."""
+
+    class Direction(models.TextChoices):
+        BUSINESS = "business", "to business names"
+        PHYSICAL = "physical", "to physical names"
 
     class State(models.TextChoices):
         OPEN = "open", "Open"
@@ -68,8 +148,11 @@ class NamingPass(models.Model):
         PUT_AWAY = "put away", "Put away"
 
     model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="naming_passes")
+    direction = models.CharField(max_length=10, choices=Direction.choices, default=Direction.BUSINESS)
     kinds = ArrayField(models.CharField(max_length=10))
     only_missing = models.BooleanField()
+    left_out = models.TextField(blank=True, db_default="")
+    """What could not be proposed, as a sentence."""
     state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -84,7 +167,10 @@ class NamingPass(models.Model):
 
 
 class PassWord(models.Model):
-    """A word that a pass asks for: `options` are [word, confidence, [evidence]], the likeliest first."""
+    """A word that a pass asks for: `options` are [word, confidence, [evidence]], the likeliest first.
+
+    To business names `short` is the short form and a word is asked for; to physical names it is the other way round.
+    """
 
     class State(models.TextChoices):
         OPEN = "open", "Open"
@@ -112,8 +198,10 @@ class PassWord(models.Model):
 class PassName(models.Model):
     """A name that a pass proposes: for a table or column, kept where its words are kept (`target`, `object_id`).
 
-    `parts` are the core's parts of a business name, `open` the words that nobody has settled yet. A `written` name was
-    put in by a person and no longer follows its words.
+    `parts` are the core's parts of a business name, `open` the words that nobody has settled yet, `beside` the words of its
+    table. A `written` name was put in by a person and no longer follows its words. To physical names `name` is the business
+    name, `before` and `after` are physical ones, `place` is the full name of today, `kind` the standard's kind of object, `scope`
+    what the name must be unique in, and `notes` say what had to be done to it.
     """
 
     naming_pass = models.ForeignKey(NamingPass, on_delete=models.CASCADE, related_name="names")
@@ -126,6 +214,10 @@ class PassName(models.Model):
     parts = models.JSONField(default=list)
     open = ArrayField(models.TextField(), default=list)
     words = ArrayField(models.TextField(), default=list)
+    beside = ArrayField(models.TextField(), default=list)
+    scope = models.TextField(blank=True, db_default="")
+    kind = models.CharField(max_length=20, blank=True, db_default="")
+    notes = ArrayField(models.TextField(), default=list)
     confidence = models.FloatField(default=0)
     written = models.BooleanField(default=False)
     locked = models.BooleanField(default=False)
@@ -135,6 +227,7 @@ class PassName(models.Model):
         indexes = [
             GinIndex(fields=["words"], name="pass_name_by_word"),
             models.Index(fields=["naming_pass", "place"], name="pass_name_in_order"),
+            models.Index(fields=["naming_pass", "scope"], name="pass_name_in_scope"),
         ]
 
     def __str__(self) -> str:
@@ -142,8 +235,9 @@ class PassName(models.Model):
 
 
 class LockedName(models.Model):
-    """A business name that a person fixed: later passes leave it alone."""
+    """A name that a person fixed, in one direction: later passes leave it alone."""
 
+    direction = models.CharField(max_length=10, choices=NamingPass.Direction.choices, default="business")
     target = models.CharField(max_length=10)
     object_id = models.BigIntegerField()
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
@@ -151,7 +245,7 @@ class LockedName(models.Model):
 
     class Meta:
         db_table = "locked_name"
-        constraints = [models.UniqueConstraint(fields=["target", "object_id"], name="name_locked_once")]
+        constraints = [models.UniqueConstraint(fields=["target", "object_id", "direction"], name="name_locked_once")]
 
     def __str__(self) -> str:
         return f"{self.target} {self.object_id}"
@@ -221,6 +315,9 @@ class NameFinding(models.Model):
     why = models.TextField()
     should = models.TextField(blank=True)
     fingerprint = models.TextField()
+    target = models.CharField(max_length=12, blank=True, db_default="")
+    """What a renaming would change; "" where names of this kind can't be changed here."""
+    object_id = models.BigIntegerField(null=True)
 
     class Meta:
         db_table = "name_finding"

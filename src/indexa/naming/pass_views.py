@@ -14,9 +14,11 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.jobs import services as jobs
 from indexa.modeling.errors import EditError
 from indexa.modeling.models import StoredModel
-from indexa.naming import passes, wordbooks
+from indexa.naming import passes, settling, standards, wordbooks
+from indexa.naming.errors import PassError
 from indexa.naming.models import NamingPass, PassWord
 from indexa.web.parameters import whole_number
 
@@ -24,6 +26,8 @@ _DECISIONS = 60
 _NAMES_A_PAGE = 100
 _EFFECTS = 3
 _WHERE = 40
+_KINDS = ("tables", "columns", "keys")
+_COMPANY = 14
 
 
 @require_http_methods(["GET", "POST"])
@@ -35,14 +39,23 @@ def pass_list(request: AreaRequest) -> HttpResponse:
     if request.method == "POST":
         require(request.user, request.area, Role.STEWARD)
         model = models.filter(pk=whole_number(request.POST.get("model"))).first()
-        kinds = [kind for kind in ("tables", "columns") if kind in request.POST.getlist("kinds")]
-        if model and kinds:
-            only_missing = request.POST.get("names") != "all"
-            job = passes.start(
-                area=request.area, person=request.user, model=model, kinds=kinds, only_missing=only_missing
-            )
-            return redirect("jobs:page", request.area.slug, job.pk)
-        failure = "Choose a model, and tables or columns or both."
+        kinds = [kind for kind in _KINDS if kind in request.POST.getlist("kinds")]
+        if model and {"tables", "columns"} & set(kinds):
+            try:
+                job = passes.start(
+                    area=request.area,
+                    person=request.user,
+                    model=model,
+                    kinds=kinds,
+                    only_missing=request.POST.get("names") != "all",
+                    direction="physical" if request.POST.get("direction") == "physical" else "business",
+                )
+            except PassError as error:
+                failure = str(error)
+            else:
+                return redirect("jobs:page", request.area.slug, job.pk)
+        else:
+            failure = "Choose a model, and tables or columns or both."
     found = list(
         NamingPass.objects.filter(model__area=request.area).select_related("model", "made_by", "change_set")[:30]
     )
@@ -51,6 +64,7 @@ def pass_list(request: AreaRequest) -> HttpResponse:
         "passes": [{"pass": one, "counts": counts[one.pk]} for one in found],
         "models": models,
         "failure": failure,
+        "standards": standards.names_by_model(request.area),
     }
     return render(request, "naming/passes.html", context, status=422 if failure else 200)
 
@@ -75,12 +89,12 @@ def pass_page(request: AreaRequest, pk: int) -> HttpResponse:
 
 
 def _shared(naming_pass: NamingPass) -> dict[str, Any]:
-    certain = naming_pass.words.filter(state=PassWord.State.OPEN, options__0__1__gte=passes.CERTAIN).count()
+    certain = naming_pass.words.filter(state=PassWord.State.OPEN, options__0__1__gte=settling.CERTAIN).count()
     return {
         "pass": naming_pass,
         "counts": passes.counts([naming_pass])[naming_pass.pk],
         "certain": certain,
-        "certain_from": passes.CERTAIN,
+        "certain_from": settling.CERTAIN,
         "is_open": naming_pass.state == NamingPass.State.OPEN,
     }
 
@@ -111,6 +125,9 @@ def word(request: AreaRequest, pk: int, word_pk: int) -> HttpResponse:
         context = {
             "pass": naming_pass,
             "asked": asked,
+            "company": passes.company(naming_pass, asked.short, _COMPANY)
+            if naming_pass.direction == "business"
+            else [],
             "names": names[:_WHERE],
             "count": names.count(),
             "shown": _WHERE,
@@ -122,7 +139,7 @@ def word(request: AreaRequest, pk: int, word_pk: int) -> HttpResponse:
     failure, told = "", ""
     try:
         told = _decide(request, naming_pass, asked)
-    except passes.PassError as error:
+    except PassError as error:
         failure = str(error)
     asked = get_object_or_404(naming_pass.words, pk=word_pk)
     context = _shared(naming_pass) | {
@@ -140,29 +157,46 @@ def _decide(request: AreaRequest, naming_pass: NamingPass, asked: PassWord) -> s
         passes.leave(area=request.area, pass_id=naming_pass.pk, short=asked.short)
         return f"{asked.short} is left for later."
     if act == "reopen":
-        passes.reopen(area=request.area, pass_id=naming_pass.pk, short=asked.short)
+        settling.reopen(area=request.area, pass_id=naming_pass.pk, short=asked.short)
         return f"{asked.short} is open again."
     chosen = request.POST.get("other", "").strip() or request.POST.get("word", "")
-    book = wordbooks.books_of(request.area)[0]
-    count = passes.settle(
+    book = wordbooks.own_book(request.area)
+    if act == "apart":
+        beside = request.POST.getlist("beside")
+        count = settling.settle_apart(
+            area=request.area, person=request.user, pass_id=naming_pass.pk, short=asked.short, word=chosen, beside=beside, book=book
+        )  # fmt: skip
+        return f"{asked.short} is {chosen} beside {', '.join(beside)}; {count:,} names follow."
+    count = settling.settle(
         area=request.area, person=request.user, pass_id=naming_pass.pk, short=asked.short, word=chosen, book=book
     )
-    return f"{asked.short} is {chosen}; {count} names follow."
+    return f"{asked.short} is {chosen}; {count:,} names follow."
 
 
 @require_POST
 @in_area(Role.STEWARD)
 def certain(request: AreaRequest, pk: int) -> HttpResponse:
-    """Settle all words that are certain enough."""
+    """Settle all words that are certain enough; of a large pass in the background."""
+    if _is_large(request, pk):
+        return _in_background(request, pk, "certain words", "Settling the certain words of a pass")
     try:
-        count = passes.settle_certain(
-            area=request.area, person=request.user, pass_id=pk, book=wordbooks.books_of(request.area)[0]
+        count = settling.settle_certain(
+            area=request.area, person=request.user, pass_id=pk, book=wordbooks.own_book(request.area)
         )
-    except passes.PassError as error:
+    except PassError as error:
         messages.error(request, str(error))
     else:
-        messages.success(request, f"{count} words are settled.")
+        messages.success(request, f"{count} words are settled. Press u to take them back.")
     return redirect("naming:pass", request.area.slug, pk)
+
+
+def _is_large(request: AreaRequest, pk: int) -> bool:
+    return _pass(request, pk).names.count() > passes.AT_ONCE
+
+
+def _in_background(request: AreaRequest, pk: int, kind: str, title: str) -> HttpResponse:
+    job = jobs.start(area=request.area, kind=kind, title=title, person=request.user, naming_pass=pk)
+    return redirect("jobs:page", request.area.slug, job.pk)
 
 
 @require_GET
@@ -205,7 +239,7 @@ def name(request: AreaRequest, pk: int, name_pk: int) -> HttpResponse:
             after=request.POST.get("after", ""),
             lock="lock" in request.POST,
         )
-    except passes.PassError as error:
+    except PassError as error:
         return render(request, "naming/_name_row.html", context | {"editing": True, "failure": str(error)}, status=422)
     return render(request, "naming/_name_row.html", context)
 
@@ -213,14 +247,18 @@ def name(request: AreaRequest, pk: int, name_pk: int) -> HttpResponse:
 @require_POST
 @in_area(Role.STEWARD)
 def apply(request: AreaRequest, pk: int) -> HttpResponse:
-    """Write the settled names into the model, as one change set."""
+    """Write the settled names into the model, as one change set; of a large pass in the background."""
+    if _is_large(request, pk):
+        return _in_background(request, pk, "apply pass", "Applying a naming pass")
     try:
-        change_set = passes.apply(area=request.area, person=request.user, pass_id=pk)
-    except (passes.PassError, EditError) as error:
+        applied = passes.apply(area=request.area, person=request.user, pass_id=pk)
+    except (PassError, EditError) as error:
         messages.error(request, str(error))
         return redirect("naming:pass", request.area.slug, pk)
-    count = change_set.changes.count()
+    count = applied.count
     messages.success(request, f"{count:,} name{'s' if count != 1 else ''} applied. Press u to take them back.")
+    if applied.taken:
+        messages.warning(request, standards.told_taken(applied.taken))
     return redirect("naming:pass", request.area.slug, pk)
 
 
@@ -230,7 +268,7 @@ def put_away(request: AreaRequest, pk: int) -> HttpResponse:
     """End a pass without applying it."""
     try:
         passes.put_away(area=request.area, pass_id=pk)
-    except passes.PassError as error:
+    except PassError as error:
         messages.error(request, str(error))
     return redirect("naming:passes", request.area.slug)
 

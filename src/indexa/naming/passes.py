@@ -1,66 +1,47 @@
-"""Naming passes: proposing names for a model, settling words, writing single names, applying all as one change set."""
+"""Naming passes: starting one, its names and counts, writing single names, applying all as one change set."""
 
 from __future__ import annotations
 
-import json
-from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
+from dataclasses import dataclass
 
-import msgspec
 from django.db import connection, transaction
 from django.urls import reverse
 
 from indexa.areas.models import Area, Person
-from indexa.core.naming.evidence import Place
-from indexa.core.naming.expanding import Expander, Part, business_name, still_open
-from indexa.core.naming.places import joins_of
 from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
-from indexa.modeling import editing
-from indexa.modeling.bulk import copy_rows
-from indexa.modeling.loading import load_model
-from indexa.modeling.models import ChangeSet, DescribedColumn, StoredModel, StoredTable
-from indexa.naming import wordbooks
-from indexa.naming.models import LockedName, NamingPass, PassName, PassWord, Wordbook
+from indexa.modeling import editing, renaming
+from indexa.modeling.errors import EditError
+from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.naming import standards, to_business, to_physical
+from indexa.naming.errors import PassError
+from indexa.naming.models import LockedName, NamingPass, PassName, PassWord
 
-_MOST_OPTIONS = 5
-COLUMNS = (
-    "naming_pass_id",
-    "target",
-    "object_id",
-    "place",
-    "name",
-    "before",
-    "after",
-    "parts",
-    "open",
-    "words",
-    "confidence",
-    "written",
-    "locked",
-)
-CERTAIN = 0.85
-"""From which confidence on words are offered to be taken together."""
+AT_ONCE = 20_000
+"""Names up to which a pass is applied, or its words are settled together, while the person waits."""
+_LONGEST = {"business": editing.LIMITS["business_name"], "physical": renaming.LONGEST}
 
 
-class PassError(Exception):
-    """What was asked of a pass can't be done; the text says why and what to do."""
-
-
-def start(*, area: Area, person: Person, model: StoredModel, kinds: Sequence[str], only_missing: bool) -> Job:
-    """Put the proposing of names into the queue."""
+def start(
+    *,
+    area: Area,
+    person: Person,
+    model: StoredModel,
+    kinds: Sequence[str],
+    only_missing: bool,
+    direction: str = "business",
+) -> Job:
+    """Put the proposing of names into the queue. Raises PassError for physical names of a model without a standard."""
+    if direction == NamingPass.Direction.PHYSICAL and standards.standard_of(model) is None:
+        raise PassError(f"No naming standard governs {model.name}: choose one under Standard, then start the pass.")
     title = f"Proposing names for {model.name}"
     return jobs.start(
-        area=area,
-        kind="naming pass",
-        title=title,
-        person=person,
-        model=model.pk,
-        kinds=list(kinds),
-        only_missing=only_missing,
-    )
+        area=area, kind="naming pass", title=title, person=person, model=model.pk, kinds=list(kinds),
+        only_missing=only_missing, direction=direction,
+    )  # fmt: skip
 
 
 def propose(job: Job, progress: Progress) -> str:
@@ -68,96 +49,38 @@ def propose(job: Job, progress: Progress) -> str:
     model = StoredModel.objects.filter(pk=job.arguments["model"], area=job.area).first()
     if model is None:
         raise JobFailedError("The model was removed before names could be proposed.")
-    made = make_pass(
-        model=model,
-        person=job.started_by,
-        kinds=job.arguments["kinds"],
-        only_missing=job.arguments["only_missing"],
-        progress=progress,
-    )
+    try:
+        made = make_pass(
+            model=model,
+            person=job.started_by,
+            kinds=job.arguments["kinds"],
+            only_missing=job.arguments["only_missing"],
+            direction=job.arguments.get("direction", "business"),
+            progress=progress,
+        )
+    except PassError as error:
+        raise JobFailedError(str(error)) from error
     return reverse("naming:pass", args=[job.area.slug, made.pk])
 
 
 def make_pass(
-    *, model: StoredModel, person: Person | None, kinds: Sequence[str], only_missing: bool, progress: Progress
-) -> NamingPass:
-    """Work out names for a model and store them as a pass. An open pass of the model is put away."""
-    progress.tell("Reading the names")
-    stack = wordbooks.stack_of(model.area)
-    objects = list(_objects(model))
-    progress.tell("Splitting and telling names", 1, 4)
-    expander = Expander([place for *_, place in objects], stack, joins_of([load_model(model)]))
-    expansions = expander.expand_all()
-    progress.tell("Gathering what is open", 2, 4)
-    NamingPass.objects.filter(model=model, state=NamingPass.State.OPEN).update(state=NamingPass.State.PUT_AWAY)
-    made = NamingPass.objects.create(model=model, kinds=list(kinds), only_missing=only_missing, made_by=person)
-    locked = set(LockedName.objects.values_list("target", "object_id"))
-    rows, asked = [], Counter[str]()
-    for (target, object_id, full, before, place), found in zip(objects, expansions, strict=True):
-        wanted = ("tables" if target == "table" else "columns") in kinds and not (only_missing and before)
-        if not wanted or (target, object_id) in locked or not found.words:
-            continue
-        if found.business_name == before and not found.open:
-            continue
-        asked.update(found.open)
-        rows.append((
-            made.pk, target, object_id, full, place.name, before, found.business_name[: editing.LIMITS["business_name"]],
-            msgspec.json.encode(found.parts).decode(), list(found.open), list(dict.fromkeys(found.words)), found.confidence, False, False,
-        ))  # fmt: skip
-    PassWord.objects.bulk_create(
-        [
-            PassWord(naming_pass=made, short=short[:200], count=count, options=_options(expander, short))
-            for short, count in asked.items()
-        ],
-        batch_size=2_000,
+    *, model: StoredModel, person: Person | None, kinds: Sequence[str], only_missing: bool, progress: Progress,
+    direction: str = "business",
+) -> NamingPass:  # fmt: skip
+    """Work out names for a model and store them as a pass. An open pass of the model in that direction is put away."""
+    put_open_away(model, direction)
+    made = NamingPass.objects.create(
+        model=model, direction=direction, kinds=list(kinds), only_missing=only_missing, made_by=person
     )
-    copy_rows("naming_pass_name", COLUMNS, rows, progress, "Storing proposals", len(rows))
+    (to_physical if direction == NamingPass.Direction.PHYSICAL else to_business).fill(made, progress)
     return made
 
 
-def _objects(model: StoredModel) -> Iterable[tuple[str, int, str, str, Place]]:
-    """Yield target, id (where the words are kept), full name, business name and place of all tables and columns."""
-    tables = (
-        StoredTable.objects.filter(model=model, gone_since__isnull=True)
-        .select_related("entity")
-        .order_by("schema", "name")
+def put_open_away(model: StoredModel, direction: str) -> None:
+    """End the open passes of a model in one direction: there is one at a time."""
+    NamingPass.objects.filter(model=model, direction=direction, state=NamingPass.State.OPEN).update(
+        state=NamingPass.State.PUT_AWAY
     )
-    for table in tables:
-        said = table.comment or table.definition
-        before = table.business_name or (table.entity.business_name if table.entity else "")
-        yield "table", table.entity_id or table.pk, table.full_name, before, Place(name=table.name, comment=said)
-    columns = DescribedColumn.objects.filter(model=model).order_by("schema", "table_name", "position")
-    for id_, attribute, schema, table_name, name, type_, comment, definition, before in columns.values_list(
-        "id", "attribute_id", "schema", "table_name", "name", "type", "comment", "definition", "business_name"
-    ):
-        full = f"{schema}.{table_name}.{name}" if schema else f"{table_name}.{name}"
-        yield (
-            "column",
-            attribute or id_,
-            full,
-            before,
-            Place(name=name, table=table_name, comment=comment or definition, type=type_),
-        )
-
-
-def _options(expander: Expander, short: str) -> list[list[object]]:
-    """Return what a word may stand for, as [word, confidence, evidence]: by the wordbooks, else by what the schema says."""
-    known = expander.stack.meanings(short)
-    if known:
-        share = round(1 / len(known), 2)
-        return [
-            [one.word, share, [f"{one.status} in the wordbook" + (f": {one.meaning}" if one.meaning else "")]]
-            for one in known
-        ]
-    found = expander.evidence.candidates(short)[:_MOST_OPTIONS]
-    return [
-        [business_name([Part(short, one.word)]), one.confidence, one.evidence]
-        for one in found
-        if one.confidence >= 0.02
-    ]
-
-
-# settling --------------------------------------------------------------------------------------------------------------
 
 
 def open_pass(area: Area, pass_id: int) -> NamingPass:
@@ -176,109 +99,9 @@ def open_pass(area: Area, pass_id: int) -> NamingPass:
 
 
 @transaction.atomic
-def settle(*, area: Area, person: Person, pass_id: int, short: str, word: str, book: Wordbook) -> int:
-    """Say what a word stands for: the wordbook learns it, and all names with it follow. Returns how many."""
-    naming_pass = open_pass(area, pass_id)
-    asked = naming_pass.words.filter(short=short).first()
-    word = " ".join(word.replace("\x00", "").split())
-    if asked is None:
-        raise PassError(f"This pass does not ask for “{short}”.")
-    if not word or len(word) > 200:
-        raise PassError("Say a word of up to 200 letters.")
-    _unlearn(asked)
-    learned, new = wordbooks.learn(book=book, person=person, word=word, short=short)
-    asked.state, asked.chosen, asked.book_word = PassWord.State.SETTLED, word, learned if new else None
-    asked.save()
-    return _rewrite(naming_pass, {short: (word, True)})
-
-
-@transaction.atomic
-def settle_certain(*, area: Area, person: Person, pass_id: int, book: Wordbook) -> int:
-    """Settle all words whose likeliest meaning is certain enough. Returns how many words."""
-    naming_pass = open_pass(area, pass_id)
-    certain = [
-        one
-        for one in naming_pass.words.filter(state=PassWord.State.OPEN)
-        if one.options and one.options[0][1] >= CERTAIN
-    ]
-    for asked in certain:
-        asked.chosen = asked.options[0][0]
-        learned, new = wordbooks.learn(book=book, person=person, word=asked.chosen, short=asked.short)
-        asked.state, asked.book_word = PassWord.State.SETTLED, learned if new else None
-    PassWord.objects.bulk_update(certain, ["state", "chosen", "book_word"], batch_size=1_000)
-    _rewrite(naming_pass, {asked.short: (asked.chosen, True) for asked in certain})
-    return len(certain)
-
-
-@transaction.atomic
 def leave(*, area: Area, pass_id: int, short: str) -> None:
     """Leave a word for later."""
     open_pass(area, pass_id).words.filter(short=short, state=PassWord.State.OPEN).update(state=PassWord.State.LEFT)
-
-
-@transaction.atomic
-def reopen(*, area: Area, pass_id: int, short: str) -> None:
-    """Take back what was said of a word: the wordbook forgets what it learned by that, the names are open again."""
-    naming_pass = open_pass(area, pass_id)
-    asked = naming_pass.words.filter(short=short).first()
-    if asked is None or asked.state == PassWord.State.OPEN:
-        raise PassError(f"“{short}” is open.")
-    was_settled = asked.state == PassWord.State.SETTLED
-    _unlearn(asked)
-    asked.state, asked.chosen, asked.book_word = PassWord.State.OPEN, "", None
-    asked.save()
-    if was_settled:
-        _rewrite(
-            naming_pass, {short: (asked.options[0][0] if asked.options else business_name([Part(short, short)]), False)}
-        )
-
-
-def _unlearn(asked: PassWord) -> None:
-    learned = asked.book_word
-    if learned is None or asked.short not in learned.shorts:
-        return
-    learned.shorts = [short for short in learned.shorts if short != asked.short]
-    if learned.shorts or learned.meaning:
-        learned.save()
-    else:
-        learned.delete()
-
-
-def _rewrite(naming_pass: NamingPass, told: dict[str, tuple[str, bool]]) -> int:
-    """Put words (with whether they are settled) into all names that have them and that no person wrote."""
-    found = list(naming_pass.names.filter(words__overlap=list(told), written=False).values_list("pk", "parts"))
-    rows = []
-    for name_id, stored in found:
-        parts = msgspec.convert(stored, list[Part])
-        for part in parts:
-            if part.word in told:
-                part.full, part.settled = told[part.word]
-                part.as_written, part.confidence = True, 1.0 if part.settled else part.confidence
-        confidence = 1.0
-        for part in parts:
-            confidence *= part.confidence
-        rows.append((
-            name_id, business_name(parts)[: editing.LIMITS["business_name"]], json.dumps(msgspec.to_builtins(parts)),
-            list(still_open(parts)), round(confidence, 3),
-        ))  # fmt: skip
-    with connection.cursor() as cursor:
-        for start_at in range(0, len(rows), 5_000):
-            batch = rows[start_at : start_at + 5_000]
-            cursor.execute(
-                "update naming_pass_name n set after = v.after, parts = v.parts::jsonb, open = v.open, confidence = v.confidence "
-                "from (select unnest(%s::bigint[]) as id, unnest(%s::text[]) as after, unnest(%s::text[]) as parts, "
-                "unnest(%s::float8[]) as confidence, (jsonb_array_elements(%s::jsonb)) as opened) raw, "
-                "lateral (select raw.after, raw.parts, raw.confidence, array(select jsonb_array_elements_text(raw.opened)) as open) v "
-                "where n.id = raw.id",
-                [
-                    [row[0] for row in batch],
-                    [row[1] for row in batch],
-                    [row[2] for row in batch],
-                    [row[4] for row in batch],
-                    json.dumps([row[3] for row in batch]),
-                ],
-            )
-    return len(rows)
 
 
 @transaction.atomic
@@ -286,21 +109,23 @@ def write_name(*, area: Area, person: Person, pass_id: int, name_id: int, after:
     """Write one name by hand, and lock it against later passes if that is wanted."""
     naming_pass = open_pass(area, pass_id)
     name = naming_pass.names.filter(pk=name_id).first()
-    after = " ".join(after.replace("\x00", "").split())
+    physical = naming_pass.direction == NamingPass.Direction.PHYSICAL
+    after = after.replace("\x00", "").strip() if physical else " ".join(after.replace("\x00", "").split())
     if name is None:
         raise PassError("The name is no longer in this pass.")
-    if not after or len(after) > editing.LIMITS["business_name"]:
-        raise PassError(f"Say a name of up to {editing.LIMITS['business_name']} letters.")
-    name.after, name.written, name.locked, name.open, name.confidence = after, True, lock, [], 1.0
+    if not after or len(after) > _LONGEST[naming_pass.direction]:
+        raise PassError(f"Say a name of up to {_LONGEST[naming_pass.direction]} letters.")
+    name.after, name.written, name.locked, name.open, name.confidence, name.notes = after, True, lock, [], 1.0, []
     name.save()
     if lock:
-        LockedName.objects.update_or_create(target=name.target, object_id=name.object_id, defaults={"by": person})
+        LockedName.objects.update_or_create(
+            direction=naming_pass.direction, target=name.target, object_id=name.object_id, defaults={"by": person}
+        )
     else:
-        LockedName.objects.filter(target=name.target, object_id=name.object_id).delete()
+        LockedName.objects.filter(
+            direction=naming_pass.direction, target=name.target, object_id=name.object_id
+        ).delete()
     return name
-
-
-# applying ---------------------------------------------------------------------------------------------------------------
 
 
 def first_names(naming_pass: NamingPass, shorts: Sequence[str], limit: int) -> dict[str, list[PassName]]:
@@ -317,6 +142,18 @@ def first_names(naming_pass: NamingPass, shorts: Sequence[str], limit: int) -> d
         if len(names) < limit:
             names.append(name)
     return found
+
+
+def company(naming_pass: NamingPass, short: str, limit: int) -> list[tuple[str, int]]:
+    """Return the words that stand beside a word in names of the pass, or in the names of their tables, the commonest first."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "select w, count(*) from naming_pass_name n cross join lateral (select distinct unnest(n.words || n.beside) as w) near "
+            "where n.naming_pass_id = %s and n.words @> array[%s] and not n.written and w <> %s and w !~ '^[0-9]+$' "
+            "group by w order by count(*) desc, w limit %s",
+            [naming_pass.pk, short, short, limit],
+        )
+        return list(cursor.fetchall())
 
 
 def counts(naming_passes: Sequence[NamingPass]) -> dict[int, dict[str, int]]:
@@ -346,24 +183,60 @@ def counts(naming_passes: Sequence[NamingPass]) -> dict[int, dict[str, int]]:
     return told
 
 
+@dataclass(frozen=True, slots=True)
+class Applied:
+    """The change set of a pass, how many names it wrote, and the places whose name something else has already."""
+
+    change_set: ChangeSet
+    count: int
+    taken: list[tuple[str, str]]
+
+
 @transaction.atomic
-def apply(*, area: Area, person: Person, pass_id: int) -> ChangeSet:
+def apply(*, area: Area, person: Person, pass_id: int) -> Applied:
     """Write all settled names into the model as one change set. Raises PassError where there is none.
 
-    A name that somebody changed since the pass was made is left as it is.
+    A name that somebody changed since the pass was made is left as it is. To physical names, keys and indexes follow by
+    their patterns in the same change set, if the pass is for them too.
     """
     naming_pass = open_pass(area, pass_id)
     why = f"Naming pass of {naming_pass.made_at:%-d %B %Y}"
     settled = PassName.objects.filter(naming_pass=naming_pass, open=[])
     rows = settled.values_list("target", "object_id", "before", "after")
-    change_set = editing.write_many(
-        area=area, person=person, model_id=naming_pass.model_id, why=why, field="business_name", values=rows
-    )
+    change_set: ChangeSet | None
+    taken: list[tuple[str, str]] = []
+    if naming_pass.direction == NamingPass.Direction.PHYSICAL:
+        done = renaming.rename_many(area=area, person=person, model_id=naming_pass.model_id, why=why, names=rows)
+        change_set, taken = done.change_set, done.taken
+        if "keys" in naming_pass.kinds:
+            patterned = [
+                (one.target, one.object_id, one.before, one.after) for one in standards.patterned(naming_pass.model)
+            ]
+            more = renaming.rename_many(
+                area=area, person=person, model_id=naming_pass.model_id, why=why, names=patterned, into=change_set
+            )
+            change_set, taken = more.change_set, taken + more.taken
+    else:
+        change_set = editing.write_many(
+            area=area, person=person, model_id=naming_pass.model_id, why=why, field="business_name", values=rows
+        )
     if change_set is None:
-        raise PassError("No name is settled that differs from what the model has.")
+        said = f" “{taken[0][1]}” is taken at {taken[0][0]}." if taken else ""
+        raise PassError(f"No name is settled that differs from what the model has.{said}")
     naming_pass.state, naming_pass.change_set = NamingPass.State.APPLIED, change_set
     naming_pass.save()
-    return change_set
+    return Applied(change_set, change_set.changes.count(), taken)
+
+
+def apply_in_background(job: Job, progress: Progress) -> str:
+    """Apply the job's pass. Returns the address of the pass."""
+    assert job.started_by is not None
+    progress.tell("Writing the names")
+    try:
+        apply(area=job.area, person=job.started_by, pass_id=job.arguments["naming_pass"])
+    except (PassError, EditError) as error:
+        raise JobFailedError(str(error)) from error
+    return reverse("naming:pass", args=[job.area.slug, job.arguments["naming_pass"]])
 
 
 @transaction.atomic

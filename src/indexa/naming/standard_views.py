@@ -7,9 +7,10 @@ from typing import Any
 import msgspec
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.db.models import Count
-from django.http import Http404, HttpResponse
+from django.db.models import Count, QuerySet
+from django.http import Http404, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from indexa.areas.models import Role
@@ -17,6 +18,7 @@ from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.naming.checking import RULES
 from indexa.core.naming.patterns import PARTS, PatternError
 from indexa.core.naming.standard import CASES, KINDS, SEVERITIES, Kind, Rule, Standard, write_standard
+from indexa.modeling.errors import EditError
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import StoredModel
 from indexa.naming import standards, wordbooks
@@ -163,26 +165,71 @@ def findings(request: AreaRequest) -> HttpResponse:
         if standards.is_stale(model):
             standards.check_or_queue(model, request.user)
         waived = dict(Waiver.objects.filter(model=model).values_list("fingerprint", "reason"))
-        found = NameFinding.objects.filter(model=model).order_by("rule", "place")
-        groups = found.values("rule").annotate(count=Count("pk")).order_by("-count")
-        if context["rule"] in RULES:
-            found = found.filter(rule=context["rule"])
-        if text := request.GET.get("q", "").strip()[:200]:
-            found = found.filter(place__icontains=text)
-        if request.GET.get("waived") == "only":
-            found = found.filter(fingerprint__in=list(waived))
-        elif request.GET.get("waived") != "too":
-            found = found.exclude(fingerprint__in=list(waived))
+        every = NameFinding.objects.filter(model=model)
+        groups = every.values("rule").annotate(count=Count("pk")).order_by("-count")
+        found = _asked_for(request.GET, model).order_by("rule", "place")
         page = Paginator(found, _FINDINGS_A_PAGE).get_page(request.GET.get("page"))
         kept = request.GET.copy()
         kept.pop("page", None)
         context |= {
-            "page": page, "kept": kept.urlencode(), "groups": groups, "waived_count": len(waived), "q": text,
+            "page": page, "kept": kept.urlencode(), "groups": groups, "waived_count": len(waived),
+            "q": request.GET.get("q", "").strip()[:200],
             "rows": [{"f": one, "reason": waived.get(one.fingerprint, "")} for one in page.object_list],
             "standard": standards.standard_of(model), "total": sum(group["count"] for group in groups),
-            "show": request.GET.get("waived", ""),
+            "show": request.GET.get("waived", ""), "can_fix": standards.mendable(found).count(),
         }  # fmt: skip
     return render(request, "naming/findings.html", context)
+
+
+def _asked_for(asked: QueryDict, model: StoredModel) -> QuerySet[NameFinding]:
+    """Return the findings of a model that a filter asks for."""
+    found = NameFinding.objects.filter(model=model)
+    waived = list(Waiver.objects.filter(model=model).values_list("fingerprint", flat=True))
+    if asked.get("rule") in RULES:
+        found = found.filter(rule=asked["rule"])
+    if text := asked.get("q", "").strip()[:200]:
+        found = found.filter(place__icontains=text)
+    if asked.get("waived") == "only":
+        return found.filter(fingerprint__in=waived)
+    return found if asked.get("waived") == "too" else found.exclude(fingerprint__in=waived)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def fix_all(request: AreaRequest) -> HttpResponse:
+    """Give all names that the filter asks for, and that are not waived, the name that they should have."""
+    model = get_object_or_404(StoredModel, pk=whole_number(request.POST.get("model")), area=request.area)
+    kept = QueryDict(request.POST.get("kept", "")[:2_000])
+    asked = kept.copy()
+    asked.pop("waived", None)
+    try:
+        done = standards.fix(model=model, person=request.user, findings=_asked_for(asked, model))
+    except (standards.StandardError, EditError) as error:
+        messages.error(request, str(error))
+    else:
+        messages.success(
+            request, f"{done.count:,} name{'s' if done.count != 1 else ''} changed. Press u to take them back."
+        )
+        if done.taken:
+            messages.warning(request, standards.told_taken(done.taken))
+    return redirect(f"{reverse('naming:findings', args=[request.area.slug])}?{kept.urlencode()}")
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def fix(request: AreaRequest, pk: int) -> HttpResponse:
+    """Give one name the name that it should have; the row tells what became of it."""
+    finding = get_object_or_404(NameFinding.objects.select_related("model__area"), pk=pk, model__area=request.area)
+    context: dict[str, Any] = {"row": {"f": finding, "reason": ""}}
+    try:
+        done = standards.fix(model=finding.model, person=request.user, findings=NameFinding.objects.filter(pk=pk))
+        if done.change_set is None:
+            raise standards.StandardError(
+                standards.told_taken(done.taken) if done.taken else "It has another name by now. Load the page again."
+            )
+    except (standards.StandardError, EditError) as error:
+        return render(request, "naming/_finding.html", context | {"not_fixed": str(error)}, status=422)
+    return render(request, "naming/_finding.html", context | {"fixed": True})
 
 
 @require_http_methods(["GET", "POST"])

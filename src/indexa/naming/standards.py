@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 from django.db import connection, transaction
+from django.db.models import QuerySet
 from django.urls import reverse
 
 from indexa.areas.models import Area, Person
-from indexa.core.model import Model
+from indexa.core.model import Model, Table
 from indexa.core.naming.checking import Checker, Finding
 from indexa.core.naming.making import Maker
 from indexa.core.naming.objects import Named, named_objects
@@ -21,25 +22,42 @@ from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress, Silent
+from indexa.modeling import renaming
 from indexa.modeling.bulk import copy_rows
 from indexa.modeling.loading import load_model
-from indexa.modeling.models import StoredColumn, StoredModel
+from indexa.modeling.models import Change, StoredColumn, StoredModel
 from indexa.naming import wordbooks
 from indexa.naming.models import NameFinding, NamingCheck, StandardVersion, StoredStandard, Waiver
 
 AT_ONCE = 20_000
 """Columns up to which a model is checked while the person waits: under two seconds."""
 _SHOWN = 12
-_COLUMNS = ("model_id", "rule", "severity", "kind", "place", "name", "table_name", "why", "should", "fingerprint")
+_COLUMNS = (
+    "model_id",
+    "rule",
+    "severity",
+    "kind",
+    "place",
+    "name",
+    "table_name",
+    "why",
+    "should",
+    "fingerprint",
+    "target",
+    "object_id",
+)
 
 
 class StandardError(Exception):
     """A change of a standard that can't be made; the text says why."""
 
 
-def core_standard(stored: StoredStandard) -> Standard:
-    """Return the core's record of a standard."""
-    return msgspec.convert(stored.content, Standard)
+def core_standard(stored: StoredStandard, model: StoredModel | None = None) -> Standard:
+    """Return the core's record of a standard; for a model of a platform where the standard is for none."""
+    core = msgspec.convert(stored.content, Standard)
+    if model is not None and not core.platform:
+        core = msgspec.structs.replace(core, platform=model.platform)
+    return core
 
 
 @transaction.atomic
@@ -69,7 +87,8 @@ def with_rule(stored: StoredStandard, kind: Kind, fields: dict[str, str]) -> Sta
             "number": fields.get("number", "any"), "prefix": fields.get("prefix", "").strip()[:20], "suffix": fields.get("suffix", "").strip()[:20],
             "class_words": [word for word in fields.get("class_words", "").lower().replace(",", " ").split() if word],
             "max_length": int(longest), "allowed": fields.get("allowed", "").strip() or Rule().allowed, "pattern": fields.get("pattern", "").strip(),
-            "known_words": bool(fields.get("known_words")), "severity": fields.get("severity", "warning"),
+            "known_words": bool(fields.get("known_words")),
+            "leave_server_names": bool(fields.get("leave_server_names")), "severity": fields.get("severity", "warning"),
         }  # fmt: skip
     else:
         content["rules"].pop(kind, None)
@@ -88,6 +107,9 @@ class Report(msgspec.Struct):
     """Rule, findings now, findings then."""
     examples: list[Finding]
     """The first findings that are new."""
+    looked_at: int
+    columns: int
+    """Columns that were looked at, and that there are: of large models the first tables stand for all."""
 
 
 def report(stored: StoredStandard, then: Standard) -> Report:
@@ -96,8 +118,12 @@ def report(stored: StoredStandard, then: Standard) -> Report:
     before: dict[str, Finding] = {}
     after: dict[str, Finding] = {}
     stack = wordbooks.stack_of(stored.area)
+    looked_at = columns = 0
     for model in stored.governs.all():
         loaded = load_model(model)
+        columns += sum(len(table.columns) for table in loaded.tables)
+        loaded.tables = _first_tables(loaded.tables, max(0, AT_ONCE - looked_at))
+        looked_at += sum(len(table.columns) for table in loaded.tables)
         for standard, found in ((now, before), (then, after)):
             of_model = msgspec.structs.replace(standard, platform=standard.platform or model.platform)
             found.update({f"{model.pk}|{one.fingerprint}": one for one in Checker(of_model, stack).check(loaded)})
@@ -108,7 +134,20 @@ def report(stored: StoredStandard, then: Standard) -> Report:
         gone=len(before.keys() - after.keys()),
         by_rule=[(rule, counts[0][rule], counts[1][rule]) for rule in rules],
         examples=[after[key] for key in after if key not in before][:_SHOWN],
+        looked_at=looked_at,
+        columns=columns,
     )
+
+
+def _first_tables(tables: list[Table], room: int) -> list[Table]:
+    """Return as many tables as have together no more columns than there is room for."""
+    kept = []
+    for table in tables:
+        room -= len(table.columns)
+        if room < 0:
+            break
+        kept.append(table)
+    return kept
 
 
 @transaction.atomic
@@ -152,11 +191,12 @@ def check_model(model: StoredModel) -> int:
     stored = standard_of(model)
     NameFinding.objects.filter(model=model).delete()
     findings: list[Finding] = []
+    of_parts: dict[tuple[str, str], tuple[str, int]] = {}
     version = None
     if stored is not None:
-        core = core_standard(stored)
-        core = msgspec.structs.replace(core, platform=core.platform or model.platform)
-        findings = Checker(core, wordbooks.stack_of(stored.area)).check(load_model(model))
+        loaded = load_model(model)
+        findings = Checker(core_standard(stored, model), wordbooks.stack_of(stored.area)).check(loaded)
+        of_parts = ids_of(model, loaded)
         version = stored.versions.filter(number=stored.version).first()
     copy_rows(
         "name_finding",
@@ -173,6 +213,7 @@ def check_model(model: StoredModel) -> int:
                 one.why,
                 one.should,
                 one.fingerprint,
+                *of_parts.get((one.kind, one.place), ("", None)),
             )
             for one in findings
         ),
@@ -182,6 +223,59 @@ def check_model(model: StoredModel) -> int:
     )
     NamingCheck.objects.update_or_create(model=model, defaults={"version": version})
     return len(findings)
+
+
+class Patterned(NamedTuple):
+    """A name that its pattern asks to be another one."""
+
+    target: str
+    object_id: int
+    before: str
+    after: str
+
+
+def patterned(model: StoredModel) -> list[Patterned]:
+    """Return the keys, indexes and the like of a model, as it is now, whose pattern asks for another name."""
+    stored = standard_of(model)
+    if stored is None:
+        return []
+    loaded = load_model(model)
+    found = Checker(core_standard(stored, model), wordbooks.stack_of(stored.area)).check(loaded)
+    of_parts = ids_of(model, loaded)
+    return [
+        Patterned(*of_parts[one.kind, one.place], one.name, one.should)
+        for one in found
+        if one.rule == "pattern" and one.should and (one.kind, one.place) in of_parts
+    ]
+
+
+def ids_of(model: StoredModel, loaded: Model) -> dict[tuple[str, str], tuple[str, int]]:
+    """Return, by kind and place of everything that a renaming can reach, its target and id; one query a target."""
+    found: dict[tuple[str, str], tuple[str, int]] = {}
+    for one in named_objects(loaded):
+        if one.id:
+            found[one.kind, one.place] = ("table" if one.id[0] == "t" else "column", int(one.id[1:]))
+    full = "case when t.schema = '' then t.name else t.schema || '.' || t.name end || '.' || o.name"
+    relationship = "relationship" if model.layer == "logical" else "foreign key"
+    with connection.cursor() as cursor:
+        for target, kind in (
+            ("key", "case o.kind when 'primary' then 'primary key' when 'unique' then 'unique key' else '' end"),
+            ("relationship", f"'{relationship}'"),
+            ("index", "'index'"),
+            ("check", "'check'"),
+        ):
+            cursor.execute(
+                f"select {kind}, {full}, o.id from model_{target} o join model_table t on t.id = o.table_id "  # noqa: S608
+                "where t.model_id = %s and t.gone_since is null",
+                [model.pk],
+            )
+            found.update(((kind, place), (target, id_)) for kind, place, id_ in cursor.fetchall())
+        cursor.execute(
+            "select case when schema = '' then name else schema || '.' || name end, id from model_object where model_id = %s and kind = 'sequence'",
+            [model.pk],
+        )
+        found.update((("sequence", place), ("object", id_)) for place, id_ in cursor.fetchall())
+    return found
 
 
 def check_or_queue(model: StoredModel, person: Person | None) -> None:
@@ -206,9 +300,11 @@ def check_in_background(job: Job, progress: Progress) -> str:
 
 
 def is_stale(model: StoredModel) -> bool:
-    """Say whether the model was read again since its names were checked."""
+    """Say whether the model was read again, or a name in it was changed, since its names were checked."""
     done = NamingCheck.objects.filter(model=model).first()
-    return done is None or bool(model.read_at and model.read_at > done.at)
+    if done is None or bool(model.read_at and model.read_at > done.at):
+        return True
+    return Change.objects.filter(change_set__model=model, change_set__at__gt=done.at, field="name").exists()
 
 
 def open_findings(area: Area) -> dict[int, int]:
@@ -236,6 +332,48 @@ def waive(*, model: StoredModel, person: Person, finding_id: int, reason: str) -
         model=model, fingerprint=finding.fingerprint, defaults={"reason": reason, "by": person}
     )
     return finding
+
+
+def names_by_model(area: Area) -> dict[int, str]:
+    """Return the name of the standard that governs each model of the area."""
+    return dict(StoredStandard.objects.filter(area=area, governs__isnull=False).values_list("governs", "name"))
+
+
+def told_taken(taken: list[tuple[str, str]]) -> str:
+    """Return a sentence on names that could not be given because something else has them."""
+    place, name = taken[0]
+    count = f"{len(taken):,} names were left: there is" if len(taken) > 1 else "One name was left: there is"
+    return f"{count} something else of that name already. The first is {place}, which should be {name}."
+
+
+def mendable(findings: QuerySet[NameFinding]) -> QuerySet[NameFinding]:
+    """Return the findings that say which name it should be, of objects that can be renamed here."""
+    return findings.exclude(should="").exclude(target="")
+
+
+@transaction.atomic
+def fix(*, model: StoredModel, person: Person, findings: QuerySet[NameFinding]) -> renaming.Renamed:
+    """Give what findings speak of the names that they should have, as one change set; a name with several findings once.
+
+    Findings that name no better name stay. Those that are mended go at once, all others when the names are checked again.
+    """
+    first = mendable(findings.filter(model=model)).order_by("target", "object_id", "pk").distinct("target", "object_id")
+    names = [(one.target, one.object_id or 0, one.name, one.should) for one in first]
+    if not names:
+        raise StandardError(
+            "None of these findings says which name it should be. Write the name yourself, or waive it."
+        )
+    done = renaming.rename_many(
+        area=model.area, person=person, model_id=model.pk, why="By the naming standard", names=names
+    )
+    if done.change_set is not None:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "delete from name_finding f using change c where c.change_set_id = %s and f.model_id = %s "
+                "and f.target = c.target and f.object_id = c.object_id",
+                [done.change_set.pk, model.pk],
+            )
+    return done
 
 
 def unwaive(*, model: StoredModel, finding_id: int) -> None:

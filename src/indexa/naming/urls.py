@@ -2,13 +2,19 @@
 
 from django.urls import path
 
-from indexa.naming import all_names_views, pass_views, standard_views, word_views
+from indexa.naming import all_names_views, book_views, pass_views, standard_views, word_views
 
 app_name = "naming"
 urlpatterns = [
     path("", word_views.wordbook, name="wordbook"),
     path("words/new/", word_views.word, name="word-new"),
     path("words/<int:pk>/", word_views.word, name="word"),
+    path("words/<int:pk>/row/", word_views.word_row, name="word-row"),
+    path("words/agree/", word_views.agree_all, name="agree-all"),
+    path("undo/", word_views.undo, name="undo"),
+    path("books/", book_views.book_list, name="books"),
+    path("doubts/", book_views.doubt_list, name="doubts"),
+    path("doubts/<int:pk>/", book_views.doubt, name="doubt"),
     path("words/<int:pk>/merge/", word_views.merge, name="merge"),
     path("find/", word_views.find_words, name="find-words"),
     path("import/", word_views.take_in, name="import"),
@@ -23,6 +29,8 @@ urlpatterns = [
     path("standards/<int:pk>/models/", standard_views.govern, name="govern"),
     path("standards/<int:pk>/file/", standard_views.standard_file, name="standard-file"),
     path("findings/", standard_views.findings, name="findings"),
+    path("findings/fix/", standard_views.fix_all, name="fix-all"),
+    path("findings/<int:pk>/fix/", standard_views.fix, name="fix"),
     path("findings/<int:pk>/", standard_views.waive, name="waive"),
     path("passes/", pass_views.pass_list, name="passes"),
     path("passes/<int:pk>/", pass_views.pass_page, name="pass"),

@@ -7,7 +7,8 @@ from pathlib import Path
 
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, JsonResponse, QueryDict
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -15,10 +16,13 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from indexa.adapters.errors import SourceError
 from indexa.adapters.wordbook_files import read_wordbook
 from indexa.areas.models import Person, Role
-from indexa.areas.policies import AreaRequest, in_area
-from indexa.modeling.models import StoredModel
-from indexa.naming import exports, finding_words, wordbooks
-from indexa.naming.models import BookWord, Wordbook
+from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.modeling.views import undo as undo_of_models
+from indexa.naming import exports, finding_words, settling, wordbooks
+from indexa.naming.errors import WordError
+from indexa.naming.models import BookWord, Doubt, Wordbook
+from indexa.naming.word_memory import last_change
 from indexa.web.parameters import whole_number, whole_numbers
 
 _WORDS_A_PAGE = 100
@@ -47,7 +51,9 @@ def wordbook(request: AreaRequest) -> HttpResponse:
         "books": wordbooks.books_of(request.area),
         "statuses": BookWord.Status.choices,
         "models": StoredModel.objects.filter(area=request.area, layer="physical"),
-        "any": bool(words) or BookWord.objects.filter(wordbook__area=request.area).exists(),
+        "any": bool(words) or BookWord.objects.filter(wordbook__uses__area=request.area).exists(),
+        "proposed": page.paginator.count if status == BookWord.Status.PROPOSED else 0,
+        "doubtful": Doubt.objects.filter(area=request.area, state=Doubt.State.OPEN).count(),
     }
     return render(request, "naming/wordbook.html", context)
 
@@ -57,18 +63,17 @@ def wordbook(request: AreaRequest) -> HttpResponse:
 def word(request: AreaRequest, pk: int | None = None) -> HttpResponse:
     """The margin of one word, or of a new one; posting it saves."""
     found = BookWord.objects.select_related("wordbook", "owner", "changed_by")
-    item = get_object_or_404(found, pk=pk, wordbook__area=request.area) if pk else None
-    may_write = request.role >= Role.STEWARD
-    if not may_write and (item is None or request.method == "POST"):
-        from indexa.areas.policies import require
-
+    item = get_object_or_404(found, pk=pk, wordbook__uses__area=request.area) if pk else None
+    borrowed = item is not None and item.wordbook.area_id != request.area.pk
+    may_write = request.role >= Role.STEWARD and not borrowed
+    if item is None or request.method == "POST":
         require(request.user, request.area, Role.STEWARD)
     context: dict[str, object] = {"item": item, "values": _values(request, item), "failure": ""}
     saved = None
     if request.method == "POST":
         try:
             saved = _save(request, item)
-        except wordbooks.WordError as error:
+        except WordError as error:
             context["failure"] = str(error)
         else:
             context |= {
@@ -78,7 +83,8 @@ def word(request: AreaRequest, pk: int | None = None) -> HttpResponse:
             }
     shown = saved or item
     context |= {
-        "books": wordbooks.books_of(request.area),
+        "books": [book for book in wordbooks.books_of(request.area) if book.area_id == request.area.pk],
+        "borrowed": borrowed,
         "statuses": BookWord.Status.choices,
         "people": Person.objects.filter(memberships__area=request.area).order_by("first_name", "username"),
         "uses": wordbooks.uses(request.area, [shown])[shown.pk] if shown else 0,
@@ -126,6 +132,72 @@ def _save(request: AreaRequest, item: BookWord | None) -> BookWord:
     )
 
 
+@require_http_methods(["GET", "POST"])
+@in_area(Role.STEWARD)
+def word_row(request: AreaRequest, pk: int) -> HttpResponse:
+    """The row of a word in the grid: with its fields (GET), or as saved (POST)."""
+    item = get_object_or_404(BookWord.objects.select_related("wordbook", "owner"), pk=pk, wordbook__area=request.area)
+    context: dict[str, object] = {
+        "statuses": BookWord.Status.choices,
+        "books": wordbooks.books_of(request.area),
+        "editing": request.method == "GET" and "cancel" not in request.GET,
+    }
+    if request.method == "POST":
+        try:
+            item = wordbooks.save(
+                area=request.area,
+                person=request.user,
+                word_id=pk,
+                book_id=item.wordbook_id,
+                word=request.POST.get("word", ""),
+                shorts=wordbooks.shorts_from(request.POST.get("shorts", "")),
+                beside=item.beside,
+                status=request.POST.get("status", ""),
+                meaning=request.POST.get("meaning", ""),
+                owner=item.owner,
+            )
+        except WordError as error:
+            context |= {"editing": True, "failure": str(error), "typed": request.POST}
+    context["row"] = {
+        "word": item,
+        "uses": wordbooks.uses(request.area, [item])[item.pk],
+        "doubles": wordbooks.doubles(request.area, [item]).get(item.pk, []),
+    }
+    return render(request, "naming/_word_row.html", context, status=422 if context.get("failure") else 200)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def agree_all(request: AreaRequest) -> HttpResponse:
+    """Agree to all proposed words that the filter shows, as one change."""
+    kept = QueryDict(request.POST.get("kept", "")[:2_000])
+    found = wordbooks.find(
+        request.area, kept.get("q", "")[:200], BookWord.Status.PROPOSED, whole_number(kept.get("book"))
+    )
+    count = wordbooks.set_status(
+        area=request.area, person=request.user, word_ids=list(found.values_list("pk", flat=True)), status="agreed"
+    )
+    messages.success(request, f"{count:,} word{'s' if count != 1 else ''} agreed. Press u to take that back.")
+    return redirect("naming:wordbook", request.area.slug)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def undo(request: AreaRequest) -> HttpResponseBase:
+    """Undo the last thing that the person did to words or to models, whichever was later."""
+    change = last_change(request.area, request.user)
+    last = ChangeSet.objects.filter(
+        area=request.area, person=request.user, kind=ChangeSet.Kind.EDIT, undone_by__isnull=True
+    ).first()
+    if change is None or (last is not None and last.at > change.at):
+        return undo_of_models(request, request.area.slug)
+    try:
+        settling.undo_words(change=change)
+    except WordError as error:
+        return JsonResponse({"message": str(error)}, status=409)
+    return JsonResponse({"message": f"Undone: {change.what}."})
+
+
 @require_POST
 @in_area(Role.STEWARD)
 def merge(request: AreaRequest, pk: int) -> HttpResponse:
@@ -134,7 +206,7 @@ def merge(request: AreaRequest, pk: int) -> HttpResponse:
         kept = wordbooks.merge(
             area=request.area, person=request.user, keep_id=pk, drop_id=whole_number(request.POST.get("drop"))
         )
-    except wordbooks.WordError as error:
+    except WordError as error:
         messages.error(request, str(error))
     else:
         messages.success(request, f"Merged into “{kept.word}”.")
@@ -150,7 +222,7 @@ def find_words(request: AreaRequest) -> HttpResponse:
         messages.error(request, "Choose at least one model.")
         return redirect("naming:wordbook", request.area.slug)
     job = finding_words.start(
-        area=request.area, person=request.user, models=models, book=wordbooks.books_of(request.area)[0]
+        area=request.area, person=request.user, models=models, book=wordbooks.own_book(request.area)
     )
     return redirect("jobs:page", request.area.slug, job.pk)
 
@@ -159,13 +231,13 @@ def find_words(request: AreaRequest) -> HttpResponse:
 @in_area(Role.STEWARD)
 def take_in(request: AreaRequest) -> HttpResponse:
     """Take a two-column list into a wordbook, and tell what was doubled, ambiguous or left out."""
-    context: dict[str, object] = {"books": wordbooks.books_of(request.area), "largest": _LARGEST_LIST // 1024 // 1024}
+    own = [book for book in wordbooks.books_of(request.area) if book.area_id == request.area.pk]
+    context: dict[str, object] = {"books": own, "largest": _LARGEST_LIST // 1024 // 1024}
     if request.method == "POST":
         uploaded = request.FILES.get("list")
         book = Wordbook.objects.filter(area=request.area, pk=whole_number(request.POST.get("book"))).first()
         if name := " ".join(request.POST.get("new_book", "").split())[:80]:
-            rank = Wordbook.objects.filter(area=request.area).count()
-            book = Wordbook.objects.get_or_create(area=request.area, name=name, defaults={"rank": rank})[0]
+            book = wordbooks.make_book(request.area, name)
         if uploaded is None or book is None:
             context["failure"] = "Choose a file, and the wordbook it goes into."
         elif (uploaded.size or 0) > _LARGEST_LIST:

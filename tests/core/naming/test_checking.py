@@ -48,6 +48,14 @@ class MakingTests(TestCase):
         self.assertEqual(made("table", "Big Valve", Rule(number="plural")), "big_valves")
         self.assertEqual(made("column", "Date of the Meter", Rule()), "dt_mtr")
 
+    def test_the_class_word_goes_to_the_end_where_only_one_is_said(self) -> None:
+        rule = Rule(class_words=("date", "code", "identifier"))
+        self.assertEqual(made("column", "Date of the Meter Reading", rule), "mtr_rdg_dt")
+        self.assertEqual(made("column", "Date or Code of Meter", rule), "dt_or_cd_mtr")
+        columns = [Column("dt_mtr", 1, "int"), Column("mtr_rdg", 2, "int")]
+        found = check(Model(name="m", tables=[Table(name="t", columns=columns)]), standard(column=rule))
+        self.assertEqual([(one.rule, one.should) for one in found], [("class word", "mtr_dt"), ("class word", "")])
+
     def test_what_a_name_must_not_be_is_changed_and_said(self) -> None:
         maker = Maker(standard(column=Rule(max_length=12)))
         for business_name, name, said in (

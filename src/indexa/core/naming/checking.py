@@ -12,9 +12,10 @@ from indexa.core.model import Model
 from indexa.core.naming.evidence import CONNECTING
 from indexa.core.naming.inflecting import plural, singular
 from indexa.core.naming.limits import longest, reserved
-from indexa.core.naming.making import Maker, written
+from indexa.core.naming.making import Maker, class_word_last, written
 from indexa.core.naming.objects import Named, named_objects
 from indexa.core.naming.patterns import Pattern, PatternError
+from indexa.core.naming.server_made import made_by_server
 from indexa.core.naming.splitting import Splitter
 from indexa.core.naming.standard import SEVERITIES, Rule, Severity, Standard
 from indexa.core.naming.wordbook import Stack
@@ -69,6 +70,7 @@ class Checker:
     def check(self, model: Model) -> list[Finding]:
         """Return the findings of a model in the order of its objects."""
         objects = list(named_objects(model))
+        self._count_alike(objects)
         self._splitter.learn(
             one.name for one in objects if one.kind in ("table", "view", "column", "entity", "attribute")
         )
@@ -100,14 +102,34 @@ class Checker:
             return
         yield from self._words(one, rule)
 
+    def _count_alike(self, objects: Sequence[Named]) -> None:
+        """Note which names stand where a pattern asks for the same one: they are told apart by their running number."""
+        self._alike: dict[tuple[str, str, str], list[str]] = {}
+        for one in objects:
+            if pattern := self._patterns.get(one.kind):
+                try:
+                    asked = pattern.name(one.parts)
+                except PatternError:
+                    continue
+                self._alike.setdefault((one.kind, one.scope, asked), []).append(one.name)
+
     def _by_pattern(self, one: Named, pattern: Pattern, rule: Rule) -> Iterable[Finding]:
+        if rule.leave_server_names and made_by_server(self.standard.platform, one.kind, one.name, one.parts):
+            return
         try:
-            should = self.within(pattern.name(one.parts), rule)
+            alike = self._alike.get((one.kind, one.scope, pattern.name(one.parts)), [one.name])
+            asked = [self.within(pattern.name(one.parts | {"number": at + 1}), rule) for at in range(len(alike))]
         except PatternError as error:
             yield from self._finding("pattern", one, f"The pattern can't be used here. {error}")
             return
-        if one.name != should and re.sub(r"_?\d+$", "", one.name) != should:
-            yield from self._finding("pattern", one, "The pattern asks for another name.", should)
+        if len(set(asked)) < len(asked):  # the pattern does not count itself
+            asked = [self.within(f"{name}_{at + 1}" if at else name, rule) for at, name in enumerate(asked)]
+        if one.name in asked or re.sub(r"_?\d+$", "", one.name) == asked[0]:
+            return
+        free = [name for name in asked if name not in alike]
+        wrong = [name for name in alike if name not in asked]
+        should = free[wrong.index(one.name)] if wrong.index(one.name) < len(free) else free[0] if free else asked[0]
+        yield from self._finding("pattern", one, "The pattern asks for another name.", should)
 
     def within(self, name: str, rule: Rule) -> str:
         """Return a patterned name within the longest length: each of its words loses letters in turn, from the longest on."""
@@ -137,7 +159,8 @@ class Checker:
             return
         if (rule.prefix and not name.startswith(rule.prefix)) or (rule.suffix and not name.endswith(rule.suffix)):
             yield from self._finding("prefix", one, f"It should be `{rule.prefix}…{rule.suffix}`.", should)
-        if not bad and rule.case != "any" and not _is_written(rule, body):
+        freed = body.removesuffix("_") if body.removesuffix("_").lower() in self._reserved else body
+        if not bad and rule.case != "any" and not _is_written(rule, freed):
             shown = written(rule, ["first", "second"])
             yield from self._finding("case", one, f"It is not written like `{shown}`.", should)
         most = rule.max_length or longest(self.standard.platform)
@@ -161,7 +184,11 @@ class Checker:
             return
         word = told[-1][0].lower().split(" ")[-1]
         if rule.class_words and word not in rule.class_words:
-            yield from self._finding("class word", one, f"It ends with “{word}”, which is no class word.")
+            ordered = class_word_last(rule, told)
+            moved = self._should(one, rule, told) if ordered is not told else ""
+            if moved and not moved.lower().endswith(f"{ordered[-1][1]}{rule.suffix}".lower()):
+                moved = ""  # the length left no room for it
+            yield from self._finding("class word", one, f"It ends with “{word}”, which is no class word.", moved)
         if rule.number != "any" and word.isalpha() and word not in CONNECTING:
             asked = singular(word) if rule.number == "singular" else plural(word)
             if asked != word:

@@ -81,8 +81,12 @@ class Expander:
             still_open(parts),
         )
 
+    def table_words(self, table: str) -> frozenset[str]:
+        """Return the words of a table's name: the company of all its columns."""
+        return self._table_words.get(table, frozenset())
+
     def _company(self, place: Place, words: list[str]) -> frozenset[str]:
-        return self._table_words.get(place.table, frozenset()) | frozenset(words)
+        return self.table_words(place.table) | frozenset(words)
 
     def _word(
         self, word: str, at: int, words: list[str], place: Place, said: list[str], company: frozenset[str]

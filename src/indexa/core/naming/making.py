@@ -69,7 +69,8 @@ class Maker:
             while name and name.lower() in used:
                 number += 1
                 ending = f"{rule.separator}{number}"
-                name = (one.name[: most - len(ending)] if most else one.name) + ending
+                kept = one.name[: most - len(ending)] if most else one.name
+                name = kept.rstrip(rule.separator or None) + ending
             if number > 1:
                 one = Made(name, (*one.notes, f"“{one.name}” is taken; it has the number {number}."))
             if name:
@@ -107,6 +108,7 @@ class Maker:
     def join(self, rule: Rule, words: Sequence[tuple[str, str]], business_name: str) -> Made:
         """Put words together as the rule asks, and see to what a name must not be."""
         notes: list[str] = []
+        words = class_word_last(rule, words)
         if rule.number != "any" and words:
             words = self._in_number(rule, list(words))
         tokens = [token for _, told in words for token in _PARTS.findall(told)]
@@ -114,6 +116,9 @@ class Maker:
         tokens = [token for token in tokens if token]
         if not tokens:
             return Made("", (f"“{business_name}” has no letter that a name may have.",))
+        if tokens[0][0].isdigit() and not rule.prefix:
+            words, tokens = [("n", "n"), *words], ["n", *tokens]
+            notes.append("It began with a digit.")
         most = rule.max_length or longest(self.standard.platform)
         room = most - len(rule.prefix) - len(rule.suffix) if most else 0
         name = written(rule, tokens)
@@ -121,12 +126,9 @@ class Maker:
             name = self._shortened(rule, words, tokens, room)
             notes.append(f"It would have {len(written(rule, tokens))} letters, {room} may be; it was shortened.")
         name = f"{rule.prefix}{name}{rule.suffix}"
-        if name[:1].isdigit():
-            name = f"n{rule.separator or '_'}{name}"
-            notes.append("It began with a digit.")
         if name.lower() in self._reserved:
             notes.append(f"“{name}” is a word of the platform.")
-            name = f"{name}_"
+            name = f"{name[: most - 1] if most else name}_"
         return Made(name, tuple(notes))
 
     def _in_number(self, rule: Rule, words: list[tuple[str, str]]) -> list[tuple[str, str]]:
@@ -180,6 +182,22 @@ class Maker:
                     return tokens
                 tokens[at] = tokens[at][:-1]
         return tokens
+
+
+def class_word_last(rule: Rule, words: Sequence[tuple[str, str]]) -> Sequence[tuple[str, str]]:
+    """Put the class word at the end where another word stands there and one, and only one, stands before it."""
+    if not rule.class_words or not words or _class_word(words[-1][0]) in rule.class_words:
+        return words
+    places = [at for at, (word, _) in enumerate(words) if _class_word(word) in rule.class_words]
+    if len(places) != 1:
+        return words
+    at = places[0]
+    return [*words[:at], *words[at + 1 :], words[at]]
+
+
+def _class_word(word: str) -> str:
+    """Return the part of a word or phrase that tells its class: the last word."""
+    return word.lower().rpartition(" ")[2]
 
 
 def written(rule: Rule, tokens: Sequence[str]) -> str:

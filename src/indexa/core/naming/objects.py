@@ -19,6 +19,9 @@ class Named(msgspec.Struct, kw_only=True):
     scope: str
     business_name: str = ""
     table: str = ""
+    id: str = ""
+    """The part's own id, where it has one: those of tables and columns."""
+    table_id: str = ""
     parts: dict[str, object] = msgspec.field(default_factory=dict)
 
 
@@ -30,6 +33,7 @@ _SHORT_KINDS: dict[Kind, str] = {
     "check": "ck",
     "sequence": "sq",
     "trigger": "tr",
+    "relationship": "rel",
 }
 
 
@@ -47,14 +51,16 @@ def named_objects(model: Model) -> Iterator[Named]:
             scope=table.schema,
             business_name=table.business_name,
             table=table.name,
+            id=table.id,
+            table_id=table.id,
         )
         for column in table.columns:
             yield Named(
                 kind="attribute" if logical else "column", name=column.name, place=f"{full}.{column.name}", scope=full,
-                business_name=column.business_name, table=table.name,
+                business_name=column.business_name, table=table.name, id=column.id,
+                table_id=table.id,
             )  # fmt: skip
-        if not logical:
-            yield from _keys(table, full)
+        yield from (one for one in _keys(table, full, logical=logical) if not logical or one.kind == "relationship")
     for sequence in model.sequences:
         if not sequence.owned_by:
             place = f"{sequence.schema}.{sequence.name}" if sequence.schema else sequence.name
@@ -64,7 +70,7 @@ def named_objects(model: Model) -> Iterator[Named]:
         yield Named(kind="routine", name=routine.name, place=place, scope="")
 
 
-def _keys(table: Table, full: str) -> Iterator[Named]:
+def _keys(table: Table, full: str, *, logical: bool) -> Iterator[Named]:
     def one(kind: Kind, name: str, **parts: object) -> Named:
         columns = parts.get("columns") or ()
         assert isinstance(columns, tuple)
@@ -73,7 +79,15 @@ def _keys(table: Table, full: str) -> Iterator[Named]:
             "ref_table": "", "ref_columns": [], "kind": _SHORT_KINDS[kind], "unique": False, "number": 1, "method": "",
         }  # fmt: skip
         told.update({part: value for part, value in parts.items() if part != "columns"})
-        return Named(kind=kind, name=name, place=f"{full}.{name}", scope=table.schema, table=table.name, parts=told)
+        return Named(
+            kind=kind,
+            name=name,
+            place=f"{full}.{name}",
+            scope=table.schema,
+            table=table.name,
+            parts=told,
+            table_id=table.id,
+        )
 
     if table.primary_key and table.primary_key.name:
         yield one("primary key", table.primary_key.name, columns=table.primary_key.columns)
@@ -83,7 +97,7 @@ def _keys(table: Table, full: str) -> Iterator[Named]:
     for foreign in table.foreign_keys:
         if foreign.name:
             yield one(
-                "foreign key",
+                "relationship" if logical else "foreign key",
                 foreign.name,
                 columns=foreign.columns,
                 ref_table=foreign.ref_table,

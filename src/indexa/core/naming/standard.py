@@ -11,7 +11,7 @@ from indexa.core.naming.wordbook import Word, Wordbook
 
 Kind: TypeAlias = Literal[
     "table", "view", "column", "primary key", "unique key", "foreign key", "index", "check", "sequence", "trigger", "routine",
-    "entity", "attribute",
+    "entity", "attribute", "relationship",
 ]  # fmt: skip
 KINDS: tuple[Kind, ...] = Kind.__args__  # type: ignore[attr-defined]
 Case: TypeAlias = Literal["lower", "upper", "camel", "pascal", "title", "any"]
@@ -45,6 +45,8 @@ class Rule(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forbid
     """The template of keys, indexes and the like, which are made from what they are about, not from words."""
     known_words: bool = False
     """Whether each word must stand in the wordbooks."""
+    leave_server_names: bool = False
+    """Whether names that the server made up, since nobody gave one, are left alone."""
     severity: Severity = "warning"
 
 

@@ -11,6 +11,8 @@
     if (text) clearing = setTimeout(() => { line.textContent = ""; }, 7000);
   }
 
+  if (sessionStorage.getItem("told")) { say(sessionStorage.getItem("told")); sessionStorage.removeItem("told"); }
+
   function closeMenus(except) {
     document.querySelectorAll("details.chip[open], details.own[open], details.ask-first[open]").forEach((menu) => {
       if (menu !== except && !menu.contains(except)) menu.removeAttribute("open");
@@ -40,7 +42,8 @@
     const answer = await fetch(url, { method: "POST", headers: { "X-CSRFToken": token } });
     const told = await answer.json().catch(() => ({ message: "Undo did not work. Load the page again." }));
     say(told.message);
-    if (answer.ok) document.body.dispatchEvent(new CustomEvent("words-changed"));
+    if (answer.ok && document.querySelector("[data-reload-on-undo]")) { sessionStorage.setItem("told", told.message); location.reload(); }
+    else if (answer.ok) document.body.dispatchEvent(new CustomEvent("words-changed"));
   }
 
   function moveThroughLookup(step) {
@@ -80,7 +83,7 @@
     "/": () => focusOn("#lookup"),
     "f": () => focusOn("[data-key-filter]"),
     "?": () => { document.getElementById("key-help").showModal(); return true; },
-    "e": () => click("[data-key-edit]"),
+    "e": () => click("[data-key-edit]") || click("tr.sel [data-key-row]"),
     "n": () => click("[data-key-name]"),
     "u": () => { undo(); return true; },
   };
