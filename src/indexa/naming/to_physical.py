@@ -95,7 +95,9 @@ def fill(made: NamingPass, progress: Progress) -> None:
     )  # fmt: skip
     if nameless:
         made.left_out = (
-            f"{nameless:,} name{'s' if nameless != 1 else ''} are left out: they have no business name to be made from."
+            "1 name is left out: it has no business name to be made from."
+            if nameless == 1
+            else f"{nameless:,} names are left out: they have no business name to be made from."
         )
         made.save(update_fields=["left_out"])
     copy_rows("naming_pass_name", _COLUMNS, rows, progress, "Storing proposals", len(rows))
