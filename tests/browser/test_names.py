@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from selenium.webdriver.common.keys import Keys
 
-from indexa.naming import wordbooks
+from indexa.core.naming.standard import Kind, Rule
+from indexa.modeling import editing
+from indexa.modeling.models import StoredColumn
+from indexa.naming import standards, wordbooks
 from indexa.naming.models import BookWord
 from tests.browser.case import BrowserCase
-from tests.factories import make_area, make_model, make_person, store
+from tests.factories import column, make_area, make_model, make_person, store
 
 
 class NamingPassTests(BrowserCase):
@@ -88,3 +91,74 @@ class NamingPassTests(BrowserCase):
         self.see("reading Day", "#words")
         self.click("#words .pick")
         self.see("word · agreed", "#margin")
+
+
+class BackwardsTests(BrowserCase):
+    expected_faults = ("status of 422",)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.area = make_area()
+        self.person = make_person(self.area)
+        self.stored = store(self.area, make_model())
+        book = wordbooks.own_book(self.area)
+        for word, short in (("Meter", "met"), ("Identifier", "id"), ("Number", "nbr")):
+            BookWord.objects.create(wordbook=book, word=word, shorts=[short])
+        for name, told in (("mtr.mtr_id", "Meter Identifier"), ("mtr.mtr_srl_no", "Meter Serial Number")):
+            place = editing.place_of(column(self.stored, name), only_here=False)
+            editing.edit(area=self.area, person=self.person, place=place, field="business_name", seen="", value=told)
+        rules: dict[Kind, Rule] = {
+            "column": Rule(),
+            "index": Rule(pattern="x"),
+            "primary key": Rule(pattern="pk_{{ table }}"),
+        }
+        standard = standards.make(area=self.area, person=self.person, name="Plain", rules=rules)
+        standards.govern(stored=standard, models=[self.stored])
+        self.sign_in(self.person)
+
+    def columns(self) -> list[str]:
+        return list(StoredColumn.objects.filter(table__model=self.stored, table__name="mtr").order_by("position").values_list("name", flat=True))  # fmt: skip
+
+    def test_physical_names_are_made_settled_applied_and_undone(self) -> None:
+        self.open(f"/a/{self.area.slug}/names/passes/")
+        self.click("[name=direction][value=physical]")
+        self.see("keys and indexes", ".only-physical")
+        self.click("[name=names][value=all]")
+        self.press("Propose names")
+        self.work()
+        self.open(f"/a/{self.area.slug}/names/passes/")
+        self.click("table.list tbody a")
+        self.keys("j")
+        self.until(lambda: self.text("article.dec.sel .biz-name") == "serial", "the word is not selected")
+        self.keys("o")
+        self.keys("s r l" + Keys.ENTER)
+        self.see("letters and digits only", "article.dec .conflict")
+        self.keys("j")
+        self.keys("1")
+        self.see("srl", "article.dec.sel .outcome")
+        self.click(".acts .btn.main")
+        self.see("applied", ".acts .tag")
+        self.assertEqual(self.columns(), ["met_id", "met_srl_nbr", "inst_dt"])
+        self.keys("u")
+        self.see("Undone", "#toast")
+        self.assertEqual(self.columns(), ["mtr_id", "mtr_srl_no", "inst_dt"])
+
+    def test_a_finding_is_mended_by_keyboard_and_a_word_is_edited_in_the_grid(self) -> None:
+        self.open(f"/a/{self.area.slug}/names/findings/")
+        self.see("pk_mtr")
+        button = self.find("[aria-label='Change metering.mtr.mtr_pkey to pk_mtr']")
+        self.browser.execute_script("arguments[0].focus()", button)
+        self.keys(Keys.ENTER)
+        self.see("changed", "tr .tag.accent")
+        self.keys("u")
+        self.see("Undone", "#toast")
+        self.find("[aria-label='Change metering.mtr.mtr_pkey to pk_mtr']")
+        self.open(f"/a/{self.area.slug}/names/")
+        self.keys("j")
+        self.see("word · agreed", "#margin")
+        self.keys("e")
+        self.find(".word-fields [name=word]").clear()
+        self.find(".word-fields [name=word]").send_keys("Key" + Keys.ENTER)
+        self.see("Key", "#words")
+        self.keys("u")
+        self.until(lambda: "Identifier" in self.text("#words"), "the word is not back")

@@ -9,6 +9,7 @@ from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
 from indexa.core.model import Model
+from indexa.core.naming.mining import Found
 from indexa.core.naming.standard import Rule
 from indexa.editions import services as editions
 from indexa.editions.building import build_edition
@@ -16,7 +17,7 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.models import Change
-from indexa.naming import passes, standards, wordbooks
+from indexa.naming import doubts, passes, settling, standards, wordbooks
 from indexa.sources.models import Intake, Source
 from tests.browser.case import BrowserCase
 from tests.dictionary.test_search import random_model
@@ -58,11 +59,18 @@ class AccessibilityTests(BrowserCase):
             model=self.stored, person=self.person, kinds=["tables", "columns"], only_missing=True, progress=Silent()
         )
         book = wordbooks.books_of(self.area)[0]
-        passes.settle(area=self.area, person=self.person, pass_id=made.pk, short="mtr", word="Meter", book=book)
+        settling.settle(area=self.area, person=self.person, pass_id=made.pk, short="mtr", word="Meter", book=book)
         standard = standards.make(
             area=self.area, person=self.person, name="Plain", rules={"column": Rule(known_words=True)}
         )
         standards.govern(stored=standard, models=[self.stored])
+        doubts.keep(
+            self.area, [Found(short="recieved", word="received", confidence=0.9, evidence=("a slip",), count=2, kind="misspelling")]
+        )  # fmt: skip
+        physical = passes.make_pass(
+            model=self.stored, person=self.person, kinds=["tables", "columns", "keys"], only_missing=False,
+            direction="physical", progress=Silent(),
+        )  # fmt: skip
         slug, model = self.area.slug, self.stored.pk
         self.pages = {
             "desk": reverse("desk:page", args=[slug]),
@@ -84,6 +92,9 @@ class AccessibilityTests(BrowserCase):
             "dictionary": reverse("dictionary:page", args=[slug]) + "?q=mtr",
             "nothing found": reverse("dictionary:page", args=[slug]) + "?q=nosuchthing",
             "wordbook": reverse("naming:wordbook", args=[slug]),
+            "stack of wordbooks": reverse("naming:books", args=[slug]),
+            "words in doubt": reverse("naming:doubts", args=[slug]),
+            "pass to physical names": reverse("naming:pass", args=[slug, physical.pk]),
             "list of words": reverse("naming:import", args=[slug]),
             "naming passes": reverse("naming:passes", args=[slug]),
             "naming pass": reverse("naming:pass", args=[slug, made.pk]),

@@ -14,6 +14,8 @@ from indexa.demo import loading, words
 from indexa.editions.models import Edition
 from indexa.modeling.models import ChangeSet, StoredColumn, StoredModel
 from indexa.modeling.queries import coverage
+from indexa.naming import wordbooks
+from indexa.naming.models import NameFinding, NamingPass
 from indexa.sources.models import Source
 from tests.factories import server_address
 
@@ -32,7 +34,7 @@ class DemoTests(TransactionTestCase):
         self.assertEqual((found.tables, found.views, found.columns), (48, 4, 274))
         self.assertGreaterEqual(found.named, len(words.COLUMNS))
         self.assertEqual(Edition.objects.get().number, 1)
-        source = Source.objects.get(area=area)
+        source = Source.objects.get(name="billing")
         self.assertEqual((source.user, source.intakes.count()), (loading.LOGIN, 1))
         roles = {role_in(m.person, area) for m in area.memberships.select_related("person")}
         self.assertEqual(roles, set(Role))
@@ -51,6 +53,19 @@ class DemoTests(TransactionTestCase):
         self.assertEqual((arrived["lab"]["tables"], arrived["works-legacy"]["tables"]), (12, 8))
         remarks = StoredColumn.objects.filter(table__model=read["works"].model).exclude(remark="")
         self.assertIn("what the customer was told", {column.remark for column in remarks})
+
+    def test_its_third_area_names_the_same_things_under_another_standard(self) -> None:
+        loading.load()
+        area = Area.objects.get(slug="reporting")
+        model = StoredModel.objects.get(area=area, layer="physical")
+        found = coverage([model])[model.pk]
+        self.assertEqual((found.tables, found.views), (12, 7))
+        stack = wordbooks.stack_of(area)
+        self.assertEqual([book.name for book in stack.books], ["Warehouse", "Tarnbeck Water"])
+        self.assertEqual([stack.meanings(short)[0].word for short in ("metr", "mtr")], ["Meter", "Meter"])
+        names = {one.before: one.after for one in NamingPass.objects.get(model=model).names.all()}
+        self.assertEqual((names["end_ts"], names.get("job_nm"), names.get("read_valu")), ("end_tmst", "job_name", None))
+        self.assertTrue(NameFinding.objects.filter(model=model, should="dim_acnt_i1").exists())
 
     def test_stopped_in_the_middle_it_leaves_nothing_and_begins_anew(self) -> None:
         with patch.object(loading, "_write_words", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):

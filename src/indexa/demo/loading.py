@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Sequence
 from importlib.resources import files
 from typing import Any
 
@@ -15,7 +16,7 @@ from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
-from indexa.demo import words, works
+from indexa.demo import warehouse, words, works
 from indexa.editions import services as editions
 from indexa.editions.models import Edition
 from indexa.jobs import services as jobs
@@ -64,7 +65,7 @@ def load() -> None:
             arguments={"source": source.pk},
             started_by=people["steward"],
         )
-    works_area = None
+    others: list[Area] = []
     try:
         _run(job)
         with transaction.atomic():
@@ -73,13 +74,18 @@ def load() -> None:
         _start_naming_pass(area, people["steward"])
         _make_standard(area, people["steward"])
         _publish_first_edition(area, people)
-        works_area = _make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before")
-        for reading in works.make_sources(works_area, people["steward"]):
+        others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
+        for reading in works.make_sources(others[-1], people["steward"]):
             _run(reading)
+        others.append(_make_area(warehouse.AREA, "reporting", "Tarnbeck Water: the warehouse that the reports read"))
+        _run(_read_warehouse(others[-1], password, people["steward"]))
+        with transaction.atomic():
+            naming = warehouse.name_and_govern(others[-1], people["steward"], area)
+        _run(naming)
     except BaseException:
         area.delete()
-        if works_area:
-            works_area.delete()
+        for other in others:
+            other.delete()
         raise
 
 
@@ -108,19 +114,27 @@ def _make_database() -> str:
             server.execute(sql.SQL("create role {} login").format(login))
         server.execute(sql.SQL("alter role {} password {}").format(login, sql.Literal(password)))
     with psycopg.connect(**address, dbname=DATABASE) as billing:
-        billing.execute((files("indexa.demo") / "billing.sql").read_text().encode())
-        for schema in _SCHEMAS:
+        for script in ("billing.sql", "warehouse.sql"):
+            billing.execute((files("indexa.demo") / script).read_text().encode())
+        for schema in [*_SCHEMAS, *warehouse.SCHEMAS]:
             name = sql.Identifier(schema)
             billing.execute(sql.SQL("grant usage on schema {} to {}").format(name, login))
             billing.execute(sql.SQL("grant select on all tables in schema {} to {}").format(name, login))
     return password
 
 
-def _make_source(area: Area, password: str) -> Source:
+def _read_warehouse(area: Area, password: str, person: Person) -> Job:
+    source = _make_source(area, password, name="warehouse", schemas=warehouse.SCHEMAS)
+    return Job.objects.create(
+        area=area, kind="intake", title="Reading warehouse", arguments={"source": source.pk}, started_by=person
+    )
+
+
+def _make_source(area: Area, password: str, name: str = "billing", schemas: Sequence[str] = _SCHEMAS) -> Source:
     own: dict[str, Any] = settings.DATABASES["default"]
     source = Source(
-        area=area, name="billing", host=own["HOST"], port=int(own["PORT"]), database=DATABASE, user=LOGIN,
-        schemas=_SCHEMAS, kinds=list(OBJECT_KINDS),
+        area=area, name=name, host=own["HOST"], port=int(own["PORT"]), database=DATABASE, user=LOGIN,
+        schemas=list(schemas), kinds=list(OBJECT_KINDS),
     )  # fmt: skip
     return sources.save(source, password=password)
 

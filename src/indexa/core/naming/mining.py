@@ -149,5 +149,5 @@ def _synonyms(evidence: SchemaEvidence) -> Iterable[Found]:
             yield Found(
                 short=rarer, word=usual, confidence=min(0.9, 0.5 + 0.1 * frames_shared), count=evidence.counts[rarer],
                 kind="synonym", places=_where(evidence, rarer),
-                evidence=(f"{frames_shared} names differ in nothing but these two words",),
+                evidence=(f"{frames_shared} name{'s differ' if frames_shared > 1 else ' differs'} in nothing but these two words",),
             )  # fmt: skip

@@ -80,8 +80,7 @@ class Shortener:
             short: ShortForm(
                 short,
                 round(count / (total + 0.5), 2),
-                f"{count:,} name{'s' if count > 1 else ''} {'have it in full' if short == word else 'shorten it so'}"
-                + self._clash(short, word),
+                _seen_in(count, in_full=short == word) + self._clash(short, word),
             )
             for short, count in seen.most_common(_MOST_OPTIONS)
         }
@@ -96,3 +95,9 @@ class Shortener:
     def _clash(self, short: str, word: str) -> str:
         others = [one.word for one in self._stack.meanings(short) if one.word.lower() != word]
         return f"; in the wordbook it stands for {' and '.join(others)}" if others and short != word else ""
+
+
+def _seen_in(count: int, *, in_full: bool) -> str:
+    if count == 1:
+        return f"1 name {'has it in full' if in_full else 'shortens it so'}"
+    return f"{count:,} names {'have it in full' if in_full else 'shorten it so'}"

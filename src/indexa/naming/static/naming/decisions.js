@@ -39,7 +39,7 @@
   });
   // A decision that was made is put in anew: it stays the selected one, and keeps the keys.
   let was;
-  document.body.addEventListener("htmx:beforeSwap", (event) => { was = event.detail.target.matches?.("article.dec.sel") ? event.detail.target.id : ""; });
+  document.body.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.target.matches?.("article.dec.sel")) was = event.detail.target.id; });
   document.body.addEventListener("htmx:afterSettle", () => {
     const article = was && document.getElementById(was);
     was = "";

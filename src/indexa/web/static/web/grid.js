@@ -135,6 +135,7 @@
     document.querySelectorAll("tr.sel").forEach((old) => { old.classList.remove("sel"); old.querySelector(".pick")?.removeAttribute("aria-current"); });
     row.classList.add("sel");
     const pick = row.querySelector(".pick");
+    if (!pick) return;  // a row that is being edited
     pick.setAttribute("aria-current", "true");
     row.scrollIntoView({ block: "nearest" });
     const head = row.closest("table").tHead.offsetHeight, scroller = row.closest(".scroll");
@@ -148,7 +149,7 @@
     const next = all[Math.max(0, Math.min(all.length - 1, at < 0 ? 0 : at + by))];
     select(next, true);
     clearTimeout(step.waiting);
-    step.waiting = setTimeout(() => next.querySelector(".pick").click(), 120);
+    step.waiting = setTimeout(() => next.querySelector(".pick")?.click(), 120);
   }
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
@@ -157,7 +158,7 @@
   });
   document.addEventListener("click", (event) => {
     const row = event.target.closest("tr.row-of-column");
-    if (!row) return;
+    if (!row || !row.querySelector(".pick")) return;
     select(row, false);
     if (!event.target.closest("a, button")) row.querySelector(".pick").click();
   });
