@@ -12,6 +12,7 @@ from django.db import transaction
 from bench.schemas import column_names, words
 from indexa.areas.models import Area, Person
 from indexa.core.model import Column, Model, Table
+from indexa.core.naming.standard import Kind, Rule
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.bulk import delete_model
@@ -20,8 +21,18 @@ from indexa.modeling.storing import store_reading
 from indexa.naming import passes, settling, standards, wordbooks
 from indexa.naming.models import BookWord
 
-BOUNDS = {"propose": 30, "apply": 15, "undo": 15}
+BOUNDS = {
+    "propose": 30,
+    "apply": 15,
+    "undo": 15,
+    "propose physical names": 30,
+    "apply physical names": 15,
+    "undo physical names": 15,
+}
 """Seconds for 200,000 columns."""
+
+
+RULES: dict[Kind, Rule] = {"table": Rule(case="upper"), "column": Rule(case="upper")}
 
 
 def made_model(columns: int) -> Model:
@@ -79,5 +90,20 @@ def main(arguments: list[str]) -> None:
     change_set = _timed("apply", lambda: passes.apply(area=area, person=person, pass_id=made.pk)).change_set
     print(f"{change_set.changes.count():,} names applied")
     _timed("undo", lambda: editing.undo(area=area, person=person))
-    standard = standards.make(area=area, person=person, name=f"bench {stored.pk}")
+    standard = standards.make(area=area, person=person, name=f"bench {stored.pk}", rules=RULES)
     _timed("check against a standard", lambda: standards.govern(stored=standard, models=[stored]))
+    with transaction.atomic():
+        again = passes.make_pass(
+            model=stored, person=person, kinds=["tables", "columns"], only_missing=True, progress=Silent()
+        )
+        passes.apply(area=area, person=person, pass_id=again.pk)
+    back = _timed(
+        "propose physical names",
+        lambda: passes.make_pass(
+            model=stored, person=person, kinds=["tables", "columns"], only_missing=False, direction="physical",
+            progress=Silent(),
+        ),
+    )  # fmt: skip
+    applied = _timed("apply physical names", lambda: passes.apply(area=area, person=person, pass_id=back.pk))
+    print(f"{applied.count:,} names applied")
+    _timed("undo physical names", lambda: editing.undo(area=area, person=person))

@@ -54,14 +54,18 @@ create view mart.v_acnt_now as select * from dw.dim_acnt where vald_to is null;
 create view mart.v_metr_now as select * from dw.dim_metr where vald_to is null;
 create view mart.v_cnsp_mnth as
   select r.acnt_key, d.cal_year, d.cal_mnth, sum(r.cnsp_volm) as cnsp_volm, bool_or(r.estm_flag) as estm_flag
-  from dw.fct_read r join dw.dim_date d on d.date_key = r.read_date_key group by 1, 2, 3;
+  from dw.fct_read r join dw.dim_date d on d.date_key = r.read_date_key
+  group by 1, 2, 3;
 create view mart.v_cnsp_year as
-  select m.acnt_key, m.cal_year, sum(m.cnsp_volm) as cnsp_volm from mart.v_cnsp_mnth m group by 1, 2;
+  select m.acnt_key, m.cal_year, sum(m.cnsp_volm) as cnsp_volm from mart.v_cnsp_mnth m
+  group by 1, 2;
 create view mart.v_revn_mnth as
   select d.cal_year, d.cal_mnth, t.chrg_type_name, sum(l.net_amnt) as net_amnt, sum(l.vat_amnt) as vat_amnt
-  from dw.fct_invc_line l join dw.dim_date d on d.date_key = l.invc_date_key join dw.dim_chrg_type t using (chrg_type_key) group by 1, 2, 3;
+  from dw.fct_invc_line l join dw.dim_date d on d.date_key = l.invc_date_key join dw.dim_chrg_type t using (chrg_type_key)
+  group by 1, 2, 3;
 create view mart.v_high_user as
   select a.acnt_numb, y.cal_year, y.cnsp_volm from mart.v_cnsp_year y join mart.v_acnt_now a using (acnt_key) where y.cnsp_volm > 400;
 create view mart.v_ovdu_acnt as
   select a.acnt_numb, sum(l.net_amnt) - coalesce(sum(p.paym_amnt), 0) as open_amnt
-  from mart.v_acnt_now a join dw.fct_invc_line l using (acnt_key) left join dw.fct_paym p using (acnt_key) group by 1;
+  from mart.v_acnt_now a join dw.fct_invc_line l using (acnt_key) left join dw.fct_paym p using (acnt_key)
+  group by 1;
