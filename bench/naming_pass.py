@@ -68,7 +68,7 @@ def main(arguments: list[str]) -> None:
         delete_model(old.pk)
         old.delete()
     with transaction.atomic():
-        stored, _ = store_reading(area=area, reading=made_model(columns), into=None, logical=None, progress=Silent())
+        stored = store_reading(area=area, reading=made_model(columns), logical=None, progress=Silent())
     print(f"{columns:,} columns")
     book = wordbooks.books_of(area)[0]
     BookWord.objects.filter(wordbook=book).delete()

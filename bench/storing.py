@@ -57,9 +57,7 @@ def main(arguments: list[str]) -> None:
     def store(area: Area) -> list[StoredModel]:
         StoredModel.objects.filter(area=area).delete()
         with transaction.atomic():
-            model, _ = store_reading(
-                area=area, reading=copy.deepcopy(reading), into=None, logical=None, progress=Silent()
-            )
+            model = store_reading(area=area, reading=copy.deepcopy(reading), logical=None, progress=Silent())
         return [model, model.logical]
 
     _clear()

@@ -11,10 +11,12 @@ import psycopg
 from django.db import connection, transaction
 
 from indexa.areas.models import Area, Membership, Person, Role
+from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, ForeignKey, Key, Model, Table
 from indexa.jobs.progress import Silent
 from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
-from indexa.modeling.storing import store_reading
+from indexa.modeling.storing import read_snapshot, store_reading
+from indexa.modeling.taking import take
 from indexa.sources import services as sources
 from indexa.sources.models import Source
 
@@ -76,8 +78,15 @@ def make_model(name: str = "billing") -> Model:
 
 
 def store(area: Area, model: Model, into: StoredModel | None = None, logical: StoredModel | None = None) -> StoredModel:
-    with transaction.atomic():
-        stored, _ = store_reading(area=area, reading=model, into=into, logical=logical, progress=Silent())
+    """Store a first reading, or take all that a later one found into the model that is there."""
+    if into is None:
+        with transaction.atomic():
+            return store_reading(area=area, reading=model, logical=logical, progress=Silent())
+    stored = StoredModel.objects.select_related("snapshot", "logical").get(pk=into.pk)
+    assert stored.snapshot is not None
+    comparison = compare(read_snapshot(stored.snapshot), model)
+    taken = {one.id for one in comparison.differences}
+    take(area=area, person=None, physical=stored, comparison=comparison, taken=taken, why="Read again")
     return stored
 
 

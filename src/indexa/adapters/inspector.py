@@ -6,8 +6,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from indexa.adapters import profiling
 from indexa.adapters.errors import SourceError
 from indexa.core.collector import collector_resting
+from indexa.core.infer.asking import Questions
+from indexa.core.infer.data import DataSaid
 from indexa.core.intake.catalog import CatalogBuilder
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
@@ -76,6 +79,11 @@ class Inspection:
             counts = {"tables": len(self._inspector.get_table_names(schema)), "views": len(self._views(schema))}
             found.append(SchemaCount(schema or "", counts))
         return found
+
+    def ask_rows(self, asked: Questions, tell: Tick) -> DataSaid:
+        """Ask nothing: how such a database limits a query is not known."""
+        del asked, tell
+        return DataSaid(said=[profiling.NOT_ASKED.format(platform=self._backend)])
 
     def limits(self) -> list[str]:
         """Say what can't be seen this way, whatever the rights."""

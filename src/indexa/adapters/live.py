@@ -6,9 +6,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any, Protocol
 
+from indexa.adapters import profiling
 from indexa.adapters.address import PORTS, Address
 from indexa.adapters.errors import SourceError
 from indexa.core import platforms
+from indexa.core.infer.asking import Questions
+from indexa.core.infer.data import DataSaid
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
@@ -37,6 +40,9 @@ class Reading(Protocol):
 
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
+
+    def ask_rows(self, asked: Questions, tell: Tick) -> DataSaid:
+        """Ask the rows, by bounded queries that return counts only."""
 
 
 class PlatformReading:
@@ -67,6 +73,10 @@ class PlatformReading:
         model, receipt = self._platform.read(self._session, choice, tick, name)
         self._platform.balance(self._session, receipt, choice)
         return model, receipt
+
+    def ask_rows(self, asked: Questions, tell: Tick) -> DataSaid:
+        """Ask the rows, by bounded queries that return counts only."""
+        return profiling.ask(self._session, self._platform.name, asked, tell)
 
 
 @contextmanager

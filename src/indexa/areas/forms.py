@@ -18,12 +18,14 @@ class MemberForm(Styled):
         "role": "half",
         "first_name": "half",
         "last_name": "half",
+        "email": "half",
         "password": "half",
     }
     username = forms.CharField(label="Sign-in name", max_length=150)
     role = forms.TypedChoiceField(choices=Role.choices, coerce=int, initial=Role.READER)
     first_name = forms.CharField(max_length=150, required=False)
     last_name = forms.CharField(max_length=150, required=False)
+    email = forms.EmailField(label="Mail address", required=False, help_text="Results of scheduled readings go there.")
     password = forms.CharField(
         label="First password", required=False, widget=forms.PasswordInput(attrs={"autocomplete": "new-password"}),
         help_text="Only for somebody new; they change it after signing in.",

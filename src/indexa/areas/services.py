@@ -13,14 +13,27 @@ class LastAdministratorError(Exception):
 
 @transaction.atomic
 def take_in(
-    *, area: Area, username: str, role: Role, password: str = "", first_name: str = "", last_name: str = ""
+    *,
+    area: Area,
+    username: str,
+    role: Role,
+    password: str = "",
+    first_name: str = "",
+    last_name: str = "",
+    email: str = "",
 ) -> Membership:
-    """Give a person a role in the area; make the person first if nobody has the sign-in name."""
+    """Give a person a role in the area; make the person first if nobody has the sign-in name.
+
+    A mail address is kept where there is none yet.
+    """
     person = Person.objects.filter(username=username).first()
     if person is None:
         person = Person.objects.create_user(
-            username=username, password=password, first_name=first_name, last_name=last_name
+            username=username, password=password, first_name=first_name, last_name=last_name, email=email
         )
+    elif email and not person.email:
+        person.email = email
+        person.save(update_fields=["email"])
     membership, _ = Membership.objects.update_or_create(area=area, person=person, defaults={"role": role})
     return membership
 

@@ -6,7 +6,7 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from indexa.cli import check, names, read
+from indexa.cli import check, infer, names, read
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -18,6 +18,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
         ("split", names.add_split, names.split, "names on standard input to words, as JSON lines"),
         ("expand", names.add_expand, names.expand, "names to business names, as JSON lines"),
         ("check", check.add_arguments, check.run, "the names of a model or script against a naming standard"),
+        (
+            "infer",
+            infer.add_arguments,
+            infer.run,
+            "what a model does not declare: keys and relationships, as proposals",
+        ),
         ("mine", names.add_mine, names.mine, "models to proposals for the wordbook, as JSON lines"),
     ):
         command = commands.add_parser(name, help=tells, description=run.__doc__)

@@ -5,14 +5,20 @@ from __future__ import annotations
 import argparse
 import os
 import sys
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from indexa.adapters.errors import SourceError
 from indexa.core.errors import CoreError
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, patterns
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
+
+if TYPE_CHECKING:
+    from indexa.adapters.address import Address
+    from indexa.adapters.live import Reading
 
 PASSWORD = "INDEXA_SOURCE_PASSWORD"  # noqa: S105  the name of a variable
 _MOST_NOTES = 60
@@ -106,19 +112,45 @@ def _read(given: argparse.Namespace) -> tuple[Model, Receipt]:
     return _read_scripts(given, paths, choice)
 
 
-def _read_live(given: argparse.Namespace, url: str, choice: Choice) -> tuple[Model, Receipt]:
+@contextmanager
+def open_named(source: str) -> Iterator[Reading]:
+    """Open the live database or database file that a URL or path names."""
+    from indexa.adapters.live import open_source
+
+    if "://" in source:
+        platform, address, password = _live_address(source)
+    else:
+        path = Path(source)
+        if not path.is_file():
+            raise SourceError("no-file", f"There is no file {path}.", f"{source} is neither a file nor a URL.")
+        start = path.open("rb").read(16)
+        if not start.startswith(b"SQLite format 3") and start[8:12] != b"DUCK":
+            raise SourceError(
+                "no-rows", f"{path} holds no rows to ask.", "Name a live database, a SQLite or a DuckDB file."
+            )
+        from indexa.adapters.address import Address
+
+        platform, address, password = "duckdb" if start[8:12] == b"DUCK" else "sqlite", Address("", 0, source), ""
+    with open_source(platform, address, os.environ.get(PASSWORD) or password) as reading:
+        yield reading
+
+
+def _live_address(url: str) -> tuple[str, Address, str]:
     from indexa.adapters.address import Address, parse_address, platform_of
     from indexa.adapters.live import OTHER
 
-    platform, password = platform_of(url), ""
+    platform = platform_of(url)
     if platform == "postgresql":
         from indexa.adapters.postgresql import parse_url
 
-        address, password = parse_url(url)
-    elif platform and "+" not in url.split("://", 1)[0]:
-        platform, address, password = parse_address(url)
-    else:
-        platform, address = OTHER, Address(database=url)
+        return platform, *parse_url(url)
+    if platform and "+" not in url.split("://", 1)[0]:
+        return parse_address(url)
+    return OTHER, Address(database=url), ""
+
+
+def _read_live(given: argparse.Namespace, url: str, choice: Choice) -> tuple[Model, Receipt]:
+    platform, address, password = _live_address(url)
     return _read_open(platform, address, os.environ.get(PASSWORD) or password, given, choice)
 
 

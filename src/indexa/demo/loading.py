@@ -21,7 +21,7 @@ from indexa.editions import services as editions
 from indexa.editions.models import Edition
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
-from indexa.modeling import editing
+from indexa.modeling import editing, renaming
 from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
 from indexa.naming import standards, wordbooks
 from indexa.naming.models import BookWord
@@ -71,12 +71,15 @@ def load() -> None:
         with transaction.atomic():
             _write_words(area, people["steward"])
             _write_wordbooks(area, people["steward"])
+            _rename_one(area, people["steward"])
         _start_naming_pass(area, people["steward"])
+        _run(_look_for_proposals(area, people["steward"], "billing"))
         _make_standard(area, people["steward"])
         _publish_first_edition(area, people)
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
         for reading in works.make_sources(others[-1], people["steward"]):
             _run(reading)
+        _run(_look_for_proposals(others[-1], people["steward"], "lab"))
         others.append(_make_area(warehouse.AREA, "reporting", "Tarnbeck Water: the warehouse that the reports read"))
         _run(_read_warehouse(others[-1], password, people["steward"]))
         with transaction.atomic():
@@ -92,7 +95,8 @@ def load() -> None:
 def _make_area(name: str, slug: str, purpose: str) -> Area:
     area = Area.objects.create(name=name, slug=slug, purpose=purpose)
     for username, first, last, role in PEOPLE:
-        areas.take_in(area=area, username=username, role=role, password=PASSWORD, first_name=first, last_name=last)
+        areas.take_in(area=area, username=username, role=role, password=PASSWORD, first_name=first, last_name=last,
+                      email=f"{username}@tarnbeck.example")  # fmt: skip
     return area
 
 
@@ -162,6 +166,24 @@ def _write_words(area: Area, person: Person) -> None:
         place = editing.place_of(item, only_here=False)
         for field, value in zip(("business_name", "definition"), told, strict=True):
             editing.edit(area=area, person=person, place=place, field=field, seen="", value=value)
+
+
+def _rename_one(area: Area, person: Person) -> None:
+    """The steward has put one name right in the model, which the source will change too."""
+    model = StoredModel.objects.get(area=area, layer="physical")
+    crew = StoredColumn.objects.get(table__model=model, table__name="mtr_xchg", name="crew_cd")
+    renaming.rename_many(
+        area=area, person=person, model_id=model.pk, why="A crew is not told from others by “crew” alone",
+        names=[("column", crew.pk, "crew_cd", "fld_crew_cd")],
+    )  # fmt: skip
+
+
+def _look_for_proposals(area: Area, person: Person, name: str) -> Job:
+    model = StoredModel.objects.get(area=area, layer="physical", name=name)
+    return Job.objects.create(
+        area=area, kind="proposals", title=f"Looking for what {name} does not declare", started_by=person,
+        arguments={"model": model.pk, "ask_rows": False},
+    )  # fmt: skip
 
 
 def _write_wordbooks(area: Area, person: Person) -> None:

@@ -11,6 +11,7 @@ from indexa.areas.policies import AreaRequest, in_area
 from indexa.desk import finding, worklist
 from indexa.modeling import queries
 from indexa.modeling.models import ChangeSet, Layer, StoredModel
+from indexa.proposals import queries as proposals
 
 
 @require_GET
@@ -22,6 +23,9 @@ def page(request: AreaRequest) -> HttpResponse:
     context = {
         "models": [{"model": model, "coverage": coverage[model.pk]} for model in models],
         "gaps": worklist.gaps(models),
+        "again": worklist.read_again(request.area),
+        "late": worklist.late(request.area),
+        "proposals": proposals.waiting(models),
         "waiting": worklist.waiting(request.area),
         "readings": worklist.readings(request.area),
         "editions": worklist.editions(request.area),

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from django.db import connection
-from django.db.models import Exists, OuterRef
+from django.db.models import Count, Exists, OuterRef, Q
 
 from indexa.areas.models import Area
 from indexa.editions.models import Edition
 from indexa.jobs.models import Job
 from indexa.modeling.models import StoredModel
-from indexa.sources.models import Intake
+from indexa.sources.models import Intake, Rereading, Schedule
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +51,18 @@ def waiting(area: Area) -> list[Job]:
     later = Job.objects.filter(area=area, kind=OuterRef("kind"), title=OuterRef("title"), pk__gt=OuterRef("pk"))
     failed = Job.objects.filter(area=area, state=Job.State.FAILED)
     return list(failed.exclude(Exists(later)).order_by("-pk")[:5])
+
+
+def read_again(area: Area) -> list[Rereading]:
+    """Return later readings whose differences wait for a decision, with their counts."""
+    found = Rereading.objects.filter(source__area=area, state=Rereading.State.WAITING).select_related("source")
+    conflicts = Q(differences__decision="later") & ~Q(differences__conflict="")
+    return list(found.annotate(count=Count("differences"), conflicts=Count("differences", filter=conflicts)))
+
+
+def late(area: Area) -> list[Schedule]:
+    """Return schedules whose last reading came late or was skipped."""
+    return list(Schedule.objects.filter(source__area=area).exclude(said="").select_related("source"))
 
 
 def readings(area: Area) -> list[Intake]:

@@ -19,6 +19,7 @@ logger = logging.getLogger(__name__)
 
 HANDLERS: dict[str, str] = {
     "intake": "indexa.sources.intake:read_source",
+    "take reading": "indexa.sources.intake:take_in_background",
     "export": "indexa.dictionary.exports:export_in_background",
     "names": "indexa.naming.standards:check_in_background",
     "words": "indexa.naming.finding_words:find_words",
@@ -26,6 +27,7 @@ HANDLERS: dict[str, str] = {
     "apply pass": "indexa.naming.passes:apply_in_background",
     "certain words": "indexa.naming.settling:settle_certain_in_background",
     "dictionary rows": "indexa.modeling.following:bring_up_to_date",
+    "proposals": "indexa.proposals.finding:find",
     "edition": "indexa.editions.building:build_edition",
 }
 """What runs for each kind of job: a function of (job, progress) that returns where its result is."""

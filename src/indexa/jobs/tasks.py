@@ -25,3 +25,15 @@ def recover_jobs(timestamp: int) -> None:
         services.recover()
     finally:
         connections.close_all()
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="read_on_schedule", queueing_lock="read_on_schedule")
+def read_on_schedule(timestamp: int) -> None:
+    """Start the readings that are due, once a minute."""
+    from indexa.sources import schedules
+
+    try:
+        schedules.run_due()
+    finally:
+        connections.close_all()

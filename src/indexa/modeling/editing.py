@@ -13,14 +13,20 @@ from django.db import connection, transaction
 from django.db.models import Q
 
 from indexa.areas.models import Area, Person
-from indexa.modeling import renaming
+from indexa.modeling import asserting, renaming
 from indexa.modeling.errors import EditError, StaleEditError
 from indexa.modeling.following import refresh_rows
 from indexa.modeling.locks import try_for_editing
 from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredTable
 
 FIELDS = {"business_name": "Business name", "definition": "Definition"}
-LABELS = FIELDS | {"name": "Name"}
+LABELS = FIELDS | {
+    "name": "Name",
+    "part": "Part",
+    "state": "Decision",
+    "asserted": "Assertion",
+    "migrated_from_id": "Origin",
+}
 """Fields that changes tell of, with how they are called."""
 LIMITS = {"business_name": 200, "definition": 20_000}
 
@@ -69,12 +75,15 @@ def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> Cha
 
     Raises EditError if there is none, and StaleEditError if a field was changed again since.
     """
-    candidates = ChangeSet.objects.filter(area=area, person=person, kind=ChangeSet.Kind.EDIT, undone_by__isnull=True)
+    can_be_undone = Q(kind=ChangeSet.Kind.EDIT) | Q(kind=ChangeSet.Kind.INTAKE, before_snapshot__isnull=False)
+    candidates = ChangeSet.objects.filter(can_be_undone, area=area, person=person, undone_by__isnull=True)
     if change_set_id is not None:
         candidates = candidates.filter(pk=change_set_id)
     last = candidates.order_by("-id").first()
     if last is None:
         raise EditError("There is nothing of yours to undo here.")
+    if last.kind == ChangeSet.Kind.INTAKE:
+        return _take_reading_back(last, person)
     if last.model_id is not None and not try_for_editing(last.model_id):
         raise EditError("The model is being read again at this moment. Undo in half a minute.")
     inverse = ChangeSet.objects.create(
@@ -88,9 +97,25 @@ def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> Cha
     return inverse
 
 
+def _take_reading_back(last: ChangeSet, person: Person) -> ChangeSet:
+    """Undo what a later reading brought: the state of the source first, then the words that had given way."""
+    from indexa.modeling import taking
+
+    inverse = taking.take_back(area=last.area, person=person, change_set=last)
+    changed = {}
+    for target in last.changes.filter(field="definition", object_id__gt=0).values_list("target", flat=True).distinct():
+        changed[target] = _take_back(inverse, last, target, "definition")
+    if last.changes.filter(target="relationship", field="asserted").exists():
+        asserting.take_back(inverse, last, "relationship", "asserted")
+    refresh_rows(changed, inverse)
+    return inverse
+
+
 def _take_back(inverse: ChangeSet, last: ChangeSet, target: str, field: str) -> list[int]:
     """Write back what one field of all changed objects held before, in three statements for any number; return their ids."""
     table = f"model_{target}"
+    if field in asserting.FIELDS:
+        return asserting.take_back(inverse, last, target, field)
     with connection.cursor() as cursor:
         cursor.execute(
             f"select c.object_id, o.{field}, c.before from change c left join {table} o on o.id = c.object_id "

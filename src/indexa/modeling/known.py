@@ -22,6 +22,7 @@ class KnownColumn:
     definition: str
     link: int | None
     read_as: str = ""
+    gone: bool = False
     found: bool = False
 
     @property
@@ -42,6 +43,7 @@ class KnownTable:
     definition: str
     link: int | None
     read_as: str = ""
+    part: str = ""
     found: bool = False
     columns: list[KnownColumn] = field(default_factory=list)
 
@@ -92,12 +94,6 @@ class Known:
                     known.found = True
         return found
 
-    def count_unfound(self) -> tuple[int, int]:
-        """Count tables that were not found again, and columns, those of such tables included."""
-        tables = [table for table in self.by_id.values() if not table.found]
-        columns = sum(not column.found for table in self.by_id.values() for column in table.columns)
-        return len(tables), columns
-
 
 def _mark(found: Iterable[KnownTable | KnownColumn]) -> None:
     for known in found:
@@ -112,7 +108,7 @@ def load_known(model_id: int) -> Known:
     known = Known()
     with connection.cursor() as cursor:
         cursor.execute(
-            "select id, schema, name, origin, business_name, definition, entity_id, read_as from model_table "
+            "select id, schema, name, origin, business_name, definition, entity_id, read_as, part from model_table "
             "where model_id = %s order by gone_since nulls first, id",
             [model_id],
         )

@@ -113,8 +113,8 @@ def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
         else "t.business_name, t.definition"
     )
     tables = {}
-    for id_, schema, name, kind, comment, body, origin, entity, business_name, definition, facts in _rows(
-        "select t.id, t.schema, t.name, t.kind, t.comment, t.definition_sql, t.origin, t.entity_id, "
+    for id_, schema, name, kind, comment, body, origin, entity, part, business_name, definition, facts in _rows(
+        "select t.id, t.schema, t.name, t.kind, t.comment, t.definition_sql, t.origin, t.entity_id, t.part, "
         f"{words}, t.facts from model_table t left join model_table e on e.id = t.entity_id "
         "where t.model_id = %s and t.gone_since is null order by lower(t.schema), lower(t.name)",
         model_id,
@@ -123,6 +123,7 @@ def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
             schema=schema, name=name, kind=kind, comment=comment, definition_sql=body, origin=origin,
             business_name=business_name, definition=definition, id=f"t{id_}",
             realises=f"t{entity}" if entity else "",
+            part=part,
             owner=facts.get("owner", ""),
             unlogged=facts.get("unlogged", False),
             options=tuple(facts.get("options", ())),

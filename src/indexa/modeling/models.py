@@ -76,6 +76,8 @@ class StoredTable(models.Model):
     gone_since = models.DateTimeField(null=True)
     read_as = models.TextField(blank=True, db_default="")
     """The name that the source has, where a person gave another one."""
+    part = models.TextField(blank=True, db_default="")
+    """The part it plays, as a person decided: code table, many-to-many table, subtype."""
 
     class Meta:
         db_table = "model_table"
@@ -170,6 +172,8 @@ class StoredKey(models.Model):
     name = models.TextField()
     column_ids = ArrayField(models.BigIntegerField())
     facts = models.JSONField(default=dict)
+    asserted_at = models.DateTimeField(null=True)
+    """When a person said that this key holds, which the source does not declare; by whom, its change set tells."""
 
     class Meta:
         db_table = "model_key"
@@ -192,12 +196,28 @@ class StoredRelationship(models.Model):
     optional = models.BooleanField()
     one_to_one = models.BooleanField()
     facts = models.JSONField(default=dict)
+    asserted_at = models.DateTimeField(null=True)
 
     class Meta:
         db_table = "model_relationship"
 
     def __str__(self) -> str:
         return self.name
+
+
+class AssertionAside(models.Model):
+    """An asserted key or relationship that waits for its table or columns to come back: it is kept, and counts nowhere."""
+
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="+")
+    target = models.CharField(max_length=12)
+    object_id = models.BigIntegerField()
+    assertion = models.JSONField()
+
+    class Meta:
+        db_table = "model_assertion_aside"
+
+    def __str__(self) -> str:
+        return f"{self.target} {self.object_id}"
 
 
 class StoredIndex(models.Model):
@@ -282,6 +302,11 @@ class ChangeSet(models.Model):
     at = models.DateTimeField(auto_now_add=True)
     why = models.TextField(blank=True)
     undoes = models.OneToOneField("self", null=True, on_delete=models.CASCADE, related_name="undone_by")
+    before_snapshot = models.ForeignKey(Snapshot, null=True, on_delete=models.PROTECT, related_name="+")
+    after_snapshot = models.ForeignKey(Snapshot, null=True, on_delete=models.PROTECT, related_name="+")
+    """The states of the source between which a later reading brought the model; null for any other change."""
+    renames = models.JSONField(null=True)
+    """What such a reading renamed, so that it can be undone without guessing."""
 
     class Meta:
         db_table = "change_set"
@@ -302,6 +327,7 @@ class Change(models.Model):
         INDEX = "index", "Index"
         CHECK = "check", "Check"
         OBJECT = "object", "Sequence"
+        PROPOSAL = "proposal", "Proposal"
 
     change_set = models.ForeignKey(ChangeSet, on_delete=models.CASCADE, related_name="changes")
     target = models.CharField(max_length=12, choices=Target.choices)

@@ -59,7 +59,7 @@ def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
         columns = {model_id: counts for model_id, *counts in cursor}  # type: ignore[misc]
         cursor.execute(
             "select t.model_id, count(*) from model_relationship r join model_table t on t.id = r.table_id "
-            "where t.model_id = any(%s) group by 1",
+            "where t.model_id = any(%s) and t.gone_since is null group by 1",
             [ids],
         )
         relationships = dict(cursor)
@@ -150,6 +150,8 @@ class Reference:
     other: StoredTable | None
     other_name: str
     pairs: list[tuple[str, str]]
+    by: str = ""
+    """Who asserted it; "" for a declared one."""
 
 
 def references(table: StoredTable) -> tuple[list[Reference], list[Reference]]:
@@ -178,7 +180,21 @@ def references(table: StoredTable) -> tuple[list[Reference], list[Reference]]:
         for r in out
     ]
     referred = [Reference(r, r.table, r.table.full_name, pairs(r)) for r in incoming]
+    asserted = asserted_by("relationship", [r.pk for r in [*out, *incoming] if r.asserted_at])
+    for reference in [*refers, *referred]:
+        reference.by = asserted.get(reference.relationship.pk, "")
     return refers, referred
+
+
+def asserted_by(target: str, ids: list[int]) -> dict[int, str]:
+    """Return who asserted keys or relationships, and when, in words; no query where there are none."""
+    if not ids:
+        return {}
+    changes = Change.objects.filter(target=target, object_id__in=ids, field="asserted").exclude(after="")
+    return {
+        change.object_id: f"{change.change_set.person.display_name if change.change_set.person else 'somebody'}, {change.change_set.at:%-d %b %Y}"
+        for change in changes.select_related("change_set__person").order_by("pk")
+    }
 
 
 def _renamed(table: StoredTable) -> dict[str, str]:
@@ -213,6 +229,9 @@ def checks_of(table: StoredTable) -> list[Fact]:
     ]
 
 
+_TOLD_BY_THEMSELVES = frozenset({"business_name", "definition", "name"})
+
+
 @dataclass(slots=True)
 class ShownSet:
     """A change set with its first changes, and how many there are more."""
@@ -221,13 +240,26 @@ class ShownSet:
     first: list[Change]
     rest: int
 
+    @property
+    def told_by_why(self) -> bool:
+        """True where its reason says more than its changes, which are those of decisions and keys."""
+        source = self.set.undoes or self.set
+        return bool(source.why) and any(change.field not in _TOLD_BY_THEMSELVES for change in self.first)
+
+    @property
+    def can_be_undone(self) -> bool:
+        """True of what a person did; a first reading and an undo can't be undone."""
+        return self.set.kind == ChangeSet.Kind.EDIT or (
+            self.set.before_snapshot_id is not None and self.set.undoes_id is None
+        )
+
 
 def change_sets(model: StoredModel, start: int, limit: int, shown: int = 3) -> list[ShownSet]:
     """Return change sets of a model and its logical one, newest first; two queries, however many changes they hold."""
     ids = [model.pk, *([model.logical_id] if model.logical_id else [])]
     found = list(
         ChangeSet.objects.filter(model_id__in=ids)
-        .select_related("person", "undone_by")
+        .select_related("person", "undone_by", "undoes")
         .order_by("-id")[start : start + limit]
     )
     first: dict[int, list[Change]] = {one.pk: [] for one in found}

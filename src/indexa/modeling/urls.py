@@ -11,6 +11,7 @@ urlpatterns = [
     path("models/<int:pk>/tables/", views.tables, name="tables"),
     path("models/<int:pk>/objects/", views.objects_apart, name="objects"),
     path("models/<int:pk>/history/", views.history, name="history"),
+    path("models/<int:pk>/gone/", views.gone_list, name="gone"),
     path("models/<int:pk>/file/", views.model_file, name="file"),
     path("models/<int:pk>/delete/", views.delete, name="delete"),
     path("tables/<int:pk>/", views.table, name="table"),

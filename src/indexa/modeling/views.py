@@ -6,6 +6,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
+from django.db import transaction
 from django.db.models import Count
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -14,9 +15,9 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from django_htmx.http import reswap, retarget, trigger_client_event
 
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area
+from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.model import file
-from indexa.modeling import editing, queries, services
+from indexa.modeling import editing, gone, queries, services
 from indexa.modeling.errors import EditError, StaleEditError
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
@@ -51,7 +52,7 @@ def overview(request: AreaRequest, pk: int) -> HttpResponse:
         "coverage": queries.coverage([model])[model.pk],
         "landmarks": queries.landmarks(model),
         "apart": model.objects_apart.values("kind").annotate(count=Count("pk")).order_by("kind"),
-        "gone": StoredTable.objects.filter(model=model, gone_since__isnull=False).count(),
+        "gone": gone.count(model),
         "intakes": model.intakes.select_related("source", "person")[:5],
         "changes": queries.change_sets(model, 0, 6),
     }
@@ -114,6 +115,26 @@ def history(request: AreaRequest, pk: int) -> HttpResponse:
     return render(request, "modeling/history.html", context)
 
 
+@require_http_methods(["GET", "POST"])
+@in_area(Role.READER)
+def gone_list(request: AreaRequest, pk: int) -> HttpResponse:
+    """What the source no longer has; posting ticked ones lets go of them for good."""
+    model = _model(request, pk)
+    if request.method == "POST":
+        require(request.user, request.area, Role.STEWARD)
+        ticked = [one.partition("-") for one in request.POST.getlist("gone")]
+        ids = {
+            kind: [int(id_) for target, _, id_ in ticked if target == kind and id_.isdigit()]
+            for kind in ("table", "column")
+        }
+        with transaction.atomic():
+            count = gone.let_go(model, table_ids=ids["table"], column_ids=ids["column"])
+        messages.success(request, f"{count:,} let go of for good.")
+        return redirect("modeling:gone", request.area.slug, pk)
+    rows, total = gone.gone_rows(model)
+    return render(request, "modeling/gone.html", {"model": model, "rows": rows, "total": total})
+
+
 @require_GET
 @in_area(Role.READER)
 def model_file(request: AreaRequest, pk: int) -> HttpResponse:
@@ -146,9 +167,11 @@ def table(request: AreaRequest, pk: int) -> HttpResponse:
     refers, referred = queries.references(found)
     columns = queries.columns_of(found)
     names = {column.pk: column.name for column in columns}
+    owned = list(found.keys.order_by("kind", "name"))
+    asserted = queries.asserted_by("key", [key.pk for key in owned if key.asserted_at])
     keys = [
-        {"key": key, "columns": [names.get(id_, "?") for id_ in key.column_ids]}
-        for key in found.keys.order_by("kind", "name")
+        {"key": key, "columns": [names.get(id_, "?") for id_ in key.column_ids], "by": asserted.get(key.pk, "")}
+        for key in owned
     ]
     selected = whole_number(request.GET.get("column"))
     context = {

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 import msgspec
-from django.db import connection
+from django.db import connection, transaction
 from django.urls import reverse
 
 from indexa.adapters.errors import SourceError
@@ -15,8 +15,11 @@ from indexa.core.model import Model
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
-from indexa.modeling.models import ChangeSet, Layer, StoredModel
-from indexa.modeling.storing import store_reading
+from indexa.modeling.errors import EditError
+from indexa.modeling.models import ChangeSet, Layer, Snapshot, StoredModel
+from indexa.modeling.storing import keep_snapshot, store_reading
+from indexa.sources import schedules
+from indexa.sources.again import AgainError, note, take
 from indexa.sources.models import Intake, Source
 from indexa.sources.services import choice_of, name_for, reading
 
@@ -25,7 +28,22 @@ _LOCK_CLASS = 0x1DE8B
 
 
 def read_source(job: Job, progress: Progress) -> str:
-    """Read the job's source into its model. Returns the address of the receipt."""
+    """Read the job's source. Returns the address of the receipt, or of what is otherwise than before.
+
+    A scheduled reading tells its result by mail, a failure too.
+    """
+    if not job.arguments.get("scheduled"):
+        return _read_source(job, progress)
+    try:
+        address = _read_source(job, progress)
+    except JobFailedError as error:
+        schedules.mail_failure(job, error)
+        raise
+    transaction.on_commit(lambda: schedules.mail_result(job, address))
+    return address
+
+
+def _read_source(job: Job, progress: Progress) -> str:
     source = Source.objects.select_related("model", "area").filter(pk=job.arguments["source"]).first()
     if source is None:
         raise JobFailedError("The source was removed before it could be read.")
@@ -53,22 +71,17 @@ def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:
 
 
 def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: Progress) -> str:
+    """Keep a reading: of a new source as a model, of one that has a model as what is otherwise, for a person to decide."""
+    if source.model is not None:
+        return _note(job, source, source.model, model, receipt, progress)
     started = time.monotonic()
     logical = StoredModel.objects.filter(pk=job.arguments.get("logical"), area=source.area, layer=Layer.LOGICAL).first()
-    stored, receipt.changed = store_reading(
-        area=source.area, reading=model, into=source.model, logical=logical, progress=progress
-    )
+    stored = store_reading(area=source.area, reading=model, logical=logical, progress=progress)
     receipt.storing_seconds = time.monotonic() - started
     source.model = stored
     source.save(update_fields=["model"])
     assert stored.snapshot is not None
-    intake = Intake.objects.create(
-        source=source,
-        model=stored,
-        snapshot=stored.snapshot,
-        receipt=msgspec.to_builtins(receipt),
-        person=job.started_by,
-    )
+    intake = _intake(job, source, stored, stored.snapshot, receipt)
     ChangeSet.objects.create(
         area=source.area,
         model=stored,
@@ -77,3 +90,30 @@ def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: P
         why=f"Read from {source.name}",
     )
     return reverse("sources:receipt", args=[source.area.slug, intake.pk])
+
+
+def _note(job: Job, source: Source, stored: StoredModel, model: Model, receipt: Receipt, progress: Progress) -> str:
+    started = time.monotonic()
+    progress.tell("Keeping what the source said")
+    snapshot = keep_snapshot(model)
+    receipt.storing_seconds = time.monotonic() - started
+    intake = _intake(job, source, stored, snapshot, receipt)
+    rereading = note(intake, model, progress, scheduled=bool(job.arguments.get("scheduled")))
+    if rereading is None:
+        StoredModel.objects.filter(pk=stored.pk).update(read_at=intake.at)
+        return reverse("sources:receipt", args=[source.area.slug, intake.pk])
+    return reverse("sources:again", args=[source.area.slug, rereading.pk])
+
+
+def _intake(job: Job, source: Source, stored: StoredModel, snapshot: Snapshot, receipt: Receipt) -> Intake:
+    told = msgspec.to_builtins(receipt)
+    return Intake.objects.create(source=source, model=stored, snapshot=snapshot, receipt=told, person=job.started_by)
+
+
+def take_in_background(job: Job, progress: Progress) -> str:
+    """Take what was decided about a later reading into its model."""
+    try:
+        take(area=job.area, person=job.started_by, rereading_id=job.arguments["rereading"], progress=progress)
+    except (AgainError, EditError) as error:
+        raise JobFailedError(str(error)) from error
+    return reverse("sources:again", args=[job.area.slug, job.arguments["rereading"]])

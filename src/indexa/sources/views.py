@@ -5,15 +5,16 @@ from __future__ import annotations
 import re
 
 from django.contrib import messages
-from django.db.models import Prefetch
+from django.db.models import Count, Prefetch
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from indexa.adapters import profiling
 from indexa.adapters.errors import SourceError
 from indexa.adapters.live import OTHER
-from indexa.areas.models import Role
+from indexa.areas.models import Person, Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount, patterns
@@ -21,7 +22,7 @@ from indexa.core.intake.receipt import in_order
 from indexa.jobs.models import Job
 from indexa.sources import presets, services
 from indexa.sources.forms import FORMS, ChoiceForm, KitDownloadForm, NamedSourceForm
-from indexa.sources.models import Intake, Preset, Source
+from indexa.sources.models import Intake, Preset, Rereading, Schedule, Source
 
 _SHOWN_NAMES = 300
 
@@ -96,13 +97,23 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
     running = Job.objects.filter(
         area=request.area, kind="intake", arguments__source=source.pk, state__in=["waiting", "running"]
     ).first()
-    intakes = source.intakes.select_related("person")[:20]
+    intakes = source.intakes.select_related("person", "rereading").annotate(
+        differences=Count("rereading__differences")
+    )[:20]
+    waiting = Rereading.objects.filter(source=source, state=Rereading.State.WAITING)
+    rereading = waiting.annotate(count=Count("differences")).first()
+    schedule = Schedule.objects.filter(source=source).select_related("last_job").first()
     cannot = (
         platforms.get(source.platform).cannot if source.platform != OTHER and source.kind in ("live", "file") else ()
     )
-    return render(
-        request, "sources/page.html", {"source": source, "intakes": intakes, "job": running, "cannot": cannot}
-    )
+    context = {
+        "source": source, "intakes": intakes, "job": running, "cannot": cannot, "rereading": rereading,
+        "differences": rereading.count if rereading else 0, "schedule": schedule,
+        "watching": set(schedule.watchers.values_list("pk", flat=True)) if schedule else set(),
+        "people": Person.objects.filter(memberships__area=request.area).exclude(email="").order_by("username"),
+        "can_ask_rows": source.platform in profiling.PLATFORMS,
+    }  # fmt: skip
+    return render(request, "sources/page.html", context)
 
 
 @require_http_methods(["GET", "POST"])

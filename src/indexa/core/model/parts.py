@@ -62,6 +62,8 @@ class Key(Part, omit_defaults=True, gc=False, kw_only=True):
     deferrable: bool = False
     initially_deferred: bool = False
     nulls_distinct: bool = True
+    asserted: bool = False
+    """True where a person says so and the source declares nothing."""
 
 
 class ForeignKey(Part, omit_defaults=True, gc=False, kw_only=True):
@@ -77,6 +79,10 @@ class ForeignKey(Part, omit_defaults=True, gc=False, kw_only=True):
     deferrable: bool = False
     initially_deferred: bool = False
     validated: bool = True
+    asserted: bool = False
+    """True where a person says so and the source declares nothing."""
+    only_where: str = ""
+    """The condition under which a row refers to this table, where a type column chooses between several."""
 
 
 class Check(Part, omit_defaults=True, gc=False, kw_only=True):
@@ -163,6 +169,8 @@ class Table(Part, omit_defaults=True, gc=False, kw_only=True):
     """schema.table of each parent, in order."""
     partition_by: str = ""
     partitions: list[Partition] = msgspec.field(default_factory=list)
+    part: str = ""
+    """The part it plays, as a person decided: "code table", "many-to-many table", "subtype"."""
     business_name: str = ""
     definition: str = ""
     id: str = ""

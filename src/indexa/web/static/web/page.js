@@ -35,11 +35,12 @@
     return Boolean(field);
   }
 
-  async function undo() {
+  async function undo(changeSet) {
     const url = document.body.dataset.undoUrl;
     if (!url) return;
+    const body = new URLSearchParams(changeSet ? { change_set: changeSet } : {});
     const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
-    const answer = await fetch(url, { method: "POST", headers: { "X-CSRFToken": token } });
+    const answer = await fetch(url, { method: "POST", headers: { "X-CSRFToken": token }, body });
     const told = await answer.json().catch(() => ({ message: "Undo did not work. Load the page again." }));
     say(told.message);
     if (answer.ok && document.querySelector("[data-reload-on-undo]")) { sessionStorage.setItem("told", told.message); location.reload(); }
@@ -111,6 +112,8 @@
   document.addEventListener("click", (event) => {
     closeMenus(event.target);
     if (event.target.closest("[data-show-keys]")) document.getElementById("key-help").showModal();
+    const undone = event.target.closest("[data-undo]");
+    if (undone) undo(undone.dataset.undo);
     const copy = event.target.closest("[data-copy]");
     if (copy) {
       const text = copy.dataset.copy || location.href;

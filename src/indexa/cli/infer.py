@@ -1,0 +1,84 @@
+"""Proposes what a model does not declare: keys, relationships, and the parts that tables play."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from indexa.adapters.errors import SourceError
+from indexa.core.errors import CoreError
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Describe what the command takes."""
+    parser.add_argument("model", help="a model file; make one with `indexa read`")
+    parser.add_argument("-o", "--output", default="-", help="where the proposals go, as JSON; - for standard output")
+    parser.add_argument(
+        "-w", "--wordbook", action="append", default=[], metavar="FILE",
+        help="a two-column list (CSV, TSV or XLSX) of words and short forms; may be repeated",
+    )  # fmt: skip
+    parser.add_argument(
+        "--data", default="", metavar="SOURCE",
+        help="the database the model was read from (address or file): its rows are sampled by bounded queries as evidence",
+    )  # fmt: skip
+    parser.add_argument("--least", type=float, default=0.2, metavar="N", help="leave out what is less likely (0.2)")
+
+
+def run(given: argparse.Namespace) -> int:
+    """Write {"proposals": [...]}. Returns 0, or 1 where the model can't be read or the source not asked."""
+    try:
+        return _run(given)
+    except SourceError as error:
+        print(f"indexa: {error.message} {error.hint}", file=sys.stderr)
+    except CoreError as error:
+        print(f"indexa: {given.model}: {error}", file=sys.stderr)
+    except OSError as error:
+        print(f"indexa: {error.filename}: {error.strerror}.", file=sys.stderr)
+    return 1
+
+
+def _run(given: argparse.Namespace) -> int:
+    import msgspec
+
+    from indexa.core.infer.proposal import Proposals
+    from indexa.core.infer.proposing import propose
+    from indexa.core.model.file import read
+    from indexa.core.naming.wordbook import Stack
+
+    path = Path(given.model)
+    if not path.is_file():
+        raise SourceError("no-file", f"There is no file {path}.", "Make a model file with `indexa read`.")
+    model = read(path.read_bytes())
+    stack = Stack()
+    if given.wordbook:
+        from indexa.adapters.wordbook_files import read_wordbook_file
+
+        stack = Stack([read_wordbook_file(Path(name)) for name in given.wordbook])
+    tell = _tell if sys.stderr.isatty() else None
+    data = None
+    if given.data:
+        from indexa.cli.read import open_named
+        from indexa.core.infer.asking import questions
+
+        asked = questions(model, stack, tell)
+        with open_named(given.data) as opened:
+            data = opened.ask_rows(asked, tell or _quiet)
+        for line in data.said:
+            print(f"indexa: {line}", file=sys.stderr)
+    found = [one for one in propose(model, stack, data, tell) if one.confidence >= given.least]
+    written = msgspec.json.format(msgspec.json.encode(Proposals(found)), indent=1)
+    if given.output == "-":
+        sys.stdout.buffer.write(written + b"\n")
+    else:
+        Path(given.output).write_bytes(written + b"\n")
+    return 0
+
+
+def _quiet(*_: object) -> None:
+    """Take no notice of progress."""
+
+
+def _tell(step: str, done: int, total: int) -> None:
+    """Tell progress on the terminal, in one line."""
+    print(f"\r\x1b[K{step}{f' {done:,} of {total:,}' if total else ''}", end="", file=sys.stderr, flush=True)

@@ -1,0 +1,311 @@
+"""Comparing two states of a model: the earlier reading and the later one."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from typing import Any
+
+import msgspec
+
+from indexa.core.compare.differences import Difference
+from indexa.core.compare.matching import (
+    KnownRenames,
+    Matches,
+    Name,
+    TableMatch,
+    column_rename_id,
+    match_known,
+    match_tables,
+    rename_id,
+)
+from indexa.core.compare.translating import Names, Owned, translated, translated_sequence
+from indexa.core.compare.wording import worded
+from indexa.core.model import VIEW_KINDS, Model, Sequence, Table
+
+COLUMN_FIELDS = ("type", "nullable", "default", "comment", "identity", "generated", "collation", "remark")
+TABLE_FIELDS = (
+    "kind",
+    "comment",
+    "definition_sql",
+    "owner",
+    "unlogged",
+    "options",
+    "server",
+    "inherits",
+    "partition_by",
+    "partitions",
+)
+OWNED = {
+    "unique key": "unique", "foreign key": "foreign_keys", "check": "checks", "exclusion": "exclusions", "index": "indexes",
+    "trigger": "triggers",
+}  # fmt: skip
+"""Kind of part → the member of a table that lists such parts."""
+APART = {
+    "schema": "schemas", "enum type": "enums", "domain": "domains", "composite type": "composites", "range type": "ranges",
+    "sequence": "sequences", "routine": "routines",
+}  # fmt: skip
+"""Kind of object → the member of a model that lists such objects."""
+
+
+class PartMatch(msgspec.Struct):
+    """A part of a table in both states, or in one of them; `id` is that of their difference."""
+
+    id: str
+    what: str
+    before: Any = None
+    after: Any = None
+
+
+class Comparison(msgspec.Struct):
+    """Two states, what of them is one and the same, and how they differ."""
+
+    before: Model
+    after: Model
+    matches: Matches
+    forward: Names
+    """Earlier names → later ones."""
+    differences: list[Difference]
+    parts: dict[Name, list[PartMatch]]
+    """By the earlier name of a table that differs: all its parts."""
+
+
+def compare(
+    before: Model, after: Model, apart: Collection[str] = (), renames: KnownRenames | None = None
+) -> Comparison:
+    """Compare two states.
+
+    `apart` are ids of renames that a person said are none: those are gone and new. With `renames` nothing is guessed: only
+    these are renames.
+    """
+    matches = (
+        match_known(before.tables, after.tables, renames)
+        if renames is not None
+        else match_tables(before.tables, after.tables, apart)
+    )
+    made = Comparison(before, after, matches, _names(matches), [], {})
+    found = made.differences
+    for table in after.tables:
+        match = matches.by_after.get((table.schema, table.name))
+        if match is None:
+            found.append(_whole("new", table))
+        elif _may_differ(match, made.forward):
+            found.extend(_of_table(match, made))
+    found.extend(
+        _whole("gone", table) for table in before.tables if (table.schema, table.name) not in matches.by_before
+    )
+    found.extend(_apart(made))
+    return made
+
+
+def _names(matches: Matches) -> Names:
+    names = Names()
+    for name, match in matches.by_before.items():
+        if name != (match.after.schema, match.after.name):
+            names.tables[name] = (match.after.schema, match.after.name)
+        renamed = {old: new for new, old in match.columns.items() if old != new}
+        if renamed:
+            names.columns[name] = renamed
+    return names
+
+
+def _may_differ(match: TableMatch, names: Names) -> bool:
+    """Say whether a table has to be looked at: most are the same to the last letter, which is known in no time."""
+    if match.before != match.after:
+        return True
+    return bool(names) and any(
+        (key.ref_schema, key.ref_table) in names.tables or (key.ref_schema, key.ref_table) in names.columns
+        for key in match.before.foreign_keys
+    )
+
+
+def _kind_of(table: Table) -> str:
+    return "view" if table.kind in VIEW_KINDS else "table"
+
+
+def _whole(kind: Any, table: Table) -> Difference:
+    told = f"{len(table.columns)} columns"
+    return Difference(
+        id=f"table:{table.full_name}:{kind}", kind=kind, what=_kind_of(table), schema=table.schema, table=table.name, name=table.name,
+        before=told if kind == "gone" else "", after=told if kind == "new" else "",
+    )  # fmt: skip
+
+
+def _of_table(match: TableMatch, made: Comparison) -> Iterator[Difference]:
+    before, after = match.before, match.after
+    place: dict[str, Any] = {"schema": before.schema, "table": before.name}
+    if (before.schema, before.name) != (after.schema, after.name):
+        yield Difference(
+            id=rename_id(before), kind="renamed" if before.name != after.name else "moved", what=_kind_of(before), name=before.name,
+            before=before.full_name, after=after.full_name, evidence=match.evidence, **place,
+        )  # fmt: skip
+    for field in TABLE_FIELDS:
+        was, now = getattr(before, field), getattr(after, field)
+        if field == "inherits":
+            was = tuple(made.forward.full_name(parent) for parent in was)
+        if was != now:
+            yield Difference(
+                id=f"table:{before.full_name}.{field}", kind="changed", what=_kind_of(before), name=before.name,
+                field=field.replace("_", " "), before=worded(was), after=worded(now), **place,
+            )  # fmt: skip
+    yield from _of_columns(match, place)
+    yield from _of_parts(match, made, place)
+
+
+def _of_columns(match: TableMatch, place: dict[str, Any]) -> Iterator[Difference]:
+    before, after = match.before, match.after
+    earlier = {column.name: column for column in before.columns}
+    for column in after.columns:
+        old_name = match.columns.get(column.name)
+        if old_name is None:
+            yield Difference(
+                id=f"column:{before.full_name}:{column.name}:new", kind="new", what="column", name=column.name,
+                after=column.type, **place,
+            )  # fmt: skip
+            continue
+        if old_name != column.name:
+            yield Difference(
+                id=column_rename_id(before, old_name), kind="renamed", what="column", name=old_name, before=old_name,
+                after=column.name, evidence=match.why.get(column.name, ()), **place,
+            )  # fmt: skip
+        old = earlier[old_name]
+        for field in COLUMN_FIELDS:
+            was, now = getattr(old, field), getattr(column, field)
+            if was != now:
+                yield Difference(
+                    id=f"column:{before.full_name}:{old_name}.{field}", kind="changed", what="column", name=old_name, field=field,
+                    before=worded(was), after=worded(now), **place,
+                )  # fmt: skip
+    kept = set(match.columns.values())
+    for column in before.columns:
+        if column.name not in kept:
+            users = tuple(part_id for part_id, columns in _used(match) if column.name in columns)
+            yield Difference(
+                id=f"column:{before.full_name}:{column.name}:gone", kind="gone", what="column", name=column.name,
+                before=column.type, requires=users, **place,
+            )  # fmt: skip
+    was_order = [column.name for column in before.columns if column.name in kept]
+    now_order = [match.columns[column.name] for column in after.columns if column.name in match.columns]
+    if was_order != now_order:
+        yield Difference(
+            id=f"table:{before.full_name}.order", kind="changed", what=_kind_of(before), name=before.name, field="order of columns",
+            before=", ".join(was_order), after=", ".join(now_order), **place,
+        )  # fmt: skip
+
+
+def _used(match: TableMatch) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """Yield the id of each difference that an earlier part would be, and the earlier columns that it uses."""
+    for part_id, part in _parts_of(match.before).items():
+        yield f"{part_id[0]}:{match.before.full_name}:{part_id[1]}", columns_used(part)
+
+
+def columns_used(part: Owned) -> tuple[str, ...]:
+    """Return the columns of its own table that a part can not be without."""
+    if hasattr(part, "parts"):
+        return tuple(one.column for one in part.parts if one.column)
+    return tuple(getattr(part, "columns", ()))
+
+
+def _parts_of(table: Table) -> dict[tuple[str, str], Any]:
+    """Return a table's parts by kind and name; those without a name, or with one twice, by their place among them."""
+    found: dict[tuple[str, str], Any] = {}
+    if table.primary_key:
+        found["primary key", ""] = table.primary_key
+    for what, member in OWNED.items():
+        for number, part in enumerate(getattr(table, member)):
+            key = (what, part.name)
+            if not part.name or key in found:
+                key = (what, f"{part.name}({', '.join(columns_used(part))})")
+                if key in found:
+                    key = (what, f"{key[1]}#{number}")
+            found[key] = part
+    return found
+
+
+def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Iterator[Difference]:
+    before, after = match.before, match.after
+    name = (before.schema, before.name)
+    earlier = _parts_of(before)
+    later = _parts_of(after)
+    told = {key: translated(part, name, made.forward) for key, part in earlier.items()}
+    pairs: list[tuple[tuple[str, str], Any, Any]] = []
+    fresh = {key: part for key, part in later.items() if key not in earlier}
+    for key, part in earlier.items():
+        if key in later:
+            pairs.append((key, part, later[key]))
+            continue
+        twin = next(
+            (other for other, now in fresh.items() if other[0] == key[0] and _same_but_name(told[key], now)), None
+        )
+        if twin is not None:
+            pairs.append((key, part, fresh.pop(twin)))
+        else:
+            pairs.append((key, part, None))
+    pairs += [(key, None, part) for key, part in fresh.items()]
+    listed = made.parts[name] = []
+    for key, was, now in pairs:
+        part_id = f"{key[0]}:{before.full_name}:{key[1]}"
+        listed.append(PartMatch(part_id, key[0], was, now))
+        if was is not None and told[key] == now:
+            continue
+        kind: Any = "new" if was is None else "gone" if now is None else "changed"
+        yield Difference(
+            id=part_id, kind=kind, what=key[0], name=(was or now).name, before="" if was is None else worded(told[key]),
+            after="" if now is None else worded(now), requires=_columns_needed(match, now), **place,
+        )  # fmt: skip
+
+
+def _columns_needed(match: TableMatch, part: Any) -> tuple[str, ...]:
+    """Return the ids of the new columns without which a later part can't be."""
+    if part is None:
+        return ()
+    return tuple(
+        f"column:{match.before.full_name}:{column}:new" for column in columns_used(part) if column not in match.columns
+    )
+
+
+def _same_but_name(one: Any, other: Any) -> bool:
+    return bool(msgspec.structs.replace(one, name=other.name) == other)
+
+
+def _apart(made: Comparison) -> Iterator[Difference]:
+    """Yield how the objects differ that belong to no table."""
+    for what, member in APART.items():
+        earlier, later = objects_by_key(made.before, member), objects_by_key(made.after, member)
+        for key, part in later.items():
+            was = earlier.get(key)
+            if isinstance(was, Sequence):
+                was = translated_sequence(was, made.forward)
+            if was == part:
+                continue
+            place = {"schema": getattr(part, "schema", ""), "name": part.name}
+            kind: Any = "new" if was is None else "changed"
+            yield Difference(
+                id=object_id(what, key),
+                kind=kind,
+                what=what,
+                before="" if was is None else worded(was),
+                after=worded(part),
+                **place,
+            )
+        for key, part in earlier.items():
+            if key not in later:
+                yield Difference(
+                    id=object_id(what, key), kind="gone", what=what, schema=getattr(part, "schema", ""), name=part.name,
+                    before=worded(part),
+                )  # fmt: skip
+
+
+def object_id(what: str, key: tuple[str, ...]) -> str:
+    """Return the id of a difference between objects that belong to no table."""
+    return f"{what}:{'.'.join(key)}"
+
+
+def objects_by_key(model: Model, member: str) -> dict[tuple[str, ...], Any]:
+    """Return the objects of one kind by what tells them apart: schema, name, and of routines the arguments."""
+    found: dict[tuple[str, ...], Any] = {}
+    for part in getattr(model, member):
+        key = (getattr(part, "schema", ""), part.name, getattr(part, "arguments", ""))
+        while key in found:
+            key = (*key, "again")  # type: ignore[assignment]
+        found[key] = part
+    return found

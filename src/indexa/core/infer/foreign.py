@@ -1,0 +1,551 @@
+"""Which column refers to which table: the choices of each column, weighed against each other and against none."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Mapping
+
+import msgspec
+
+from indexa.core import platforms
+from indexa.core.infer.data import DataSaid
+from indexa.core.infer.joins import End, mentions
+from indexa.core.infer.keys import KeyChoice, numbers_itself
+from indexa.core.infer.matching import MEASURES, PERSON_ROLES, SELF_ROLES, Match, Matcher, Stem, stem_of
+from indexa.core.infer.names import KEY_WORDS, SchemaNames, Words
+from indexa.core.infer.weights import ALONE, FOREIGN
+from indexa.core.model import Column
+
+_ABLE = frozenset({"number", "text", "identifier", "binary", "other"})
+_GENERIC = frozenset(
+    "id code key name no num nr number uuid guid oid uid pk type date description title value status".split()
+)
+_LENGTH = re.compile(r"\((\d+)")
+_REFERS = re.compile(r"\b(?:refers?|references?|foreign key|fk|points?|links?|reference|lookup|see)\b", re.I)
+_MOST_CHOICES = 24
+_LIKELY = 0.6
+_ITSELF, _OWN_KIND = -1, -2
+
+
+class Target(msgspec.Struct, frozen=True):
+    """A key of one column that others may refer to."""
+
+    table: int
+    column: str
+    primary: bool
+    confidence: float
+    generic: bool
+    """Its name says nothing of its table, as `id` does."""
+    words: Words
+
+
+class Choice(msgspec.Struct):
+    """A column and a key it may refer to, with what speaks for it."""
+
+    column: str
+    target: Target
+    match: Match | None
+    features: dict[str, float]
+    score: float = 0.0
+    confidence: float = 0.0
+
+
+class Trend(msgspec.Struct):
+    """What the likeliest references of a schema, weighed by themselves, have in common."""
+
+    by_column: dict[str, dict[int, float]]
+    """Column name in small letters → what columns of this name seem to refer to (`_vote`), with their confidences added."""
+    votes: dict[str, int]
+    endings: dict[str, float]
+    """Share of each kind of ending among the likely references."""
+
+
+class Habits(msgspec.Struct):
+    """What the keys that a schema does declare tell of its names."""
+
+    by_column: dict[str, Counter[int]]
+    """Column name in small letters → tables that columns of this name refer to."""
+    referring: frozenset[tuple[int, str]]
+    """Columns that are in a declared foreign key."""
+    tables: frozenset[int]
+    """Tables with a declared foreign key."""
+    ways: Counter[str]
+    """How often declared keys name their target in each way."""
+
+
+class Weigher:
+    """Finds and weighs what each column of a schema may refer to."""
+
+    def __init__(
+        self,
+        names: SchemaNames,
+        matcher: Matcher,
+        keys: list[list[KeyChoice]],
+        joins: Counter[tuple[End, End]],
+        platform: str,
+        data: DataSaid | None = None,
+    ) -> None:
+        self.names, self._matcher, self.joins, self._data = names, matcher, joins, data
+        self._platform = platform
+        self._families: dict[str, str] = {}
+        self.numbers = {id(one.table): number for number, one in enumerate(names.tables)}
+        self.by_full = {one.table.full_name.lower(): number for number, one in enumerate(names.tables)}
+        self.targets: list[list[Target]] = [self._targets(number, keys[number]) for number in range(len(names.tables))]
+        self._by_key_name: dict[str, list[Target]] = defaultdict(list)
+        self._by_key_words: dict[Words, list[Target]] = defaultdict(list)
+        for targets in self.targets:
+            for target in targets:
+                self._by_key_name[target.column.lower()].append(target)
+                if not target.generic and len(target.words) > 1:
+                    self._by_key_words[target.words].append(target)
+        self._join_ends: dict[End, list[End]] = defaultdict(list)
+        for left, right in joins:
+            self._join_ends[left].append(right)
+        self._chosen: dict[int, dict[str, Choice]] = {}
+        self._made: dict[int, dict[str, list[Choice]]] = {}
+        self._trend: Trend | None = None
+        self.habits = self._learn()
+        self._column_counts = Counter(column.name.lower() for one in names.tables for column in one.table.columns)
+
+    # what can be referred to ---------------------------------------------------------------------------------------
+
+    def _targets(self, number: int, keys: list[KeyChoice]) -> list[Target]:
+        named = self.names.tables[number]
+        table = named.table
+        found: dict[str, Target] = {}
+
+        def add(column: str, primary: bool, confidence: float) -> None:
+            if column in named.columns and column not in found:
+                words = self.names.words(column)
+                generic = not stem_of(words).words or (len(words) == 1 and words[0] in _GENERIC)
+                found[column] = Target(number, column, primary, confidence, generic, words)
+
+        if table.primary_key:
+            if len(table.primary_key.columns) == 1:
+                add(table.primary_key.columns[0], True, 1.0)
+        else:
+            for key in keys[:2]:
+                if len(key.columns) == 1 and key.confidence >= 0.25:
+                    add(key.columns[0], True, key.confidence)
+        for unique in table.unique:
+            if len(unique.columns) == 1:
+                add(unique.columns[0], False, 1.0)
+        for index in table.indexes:
+            if index.unique and len(index.parts) == 1 and index.parts[0].column and index.predicate is None:
+                add(index.parts[0].column, False, 1.0)
+        return list(found.values())
+
+    def _learn(self) -> Habits:
+        by_column: dict[str, Counter[int]] = defaultdict(Counter)
+        referring, ways = set(), Counter[str]()
+        for number, one in enumerate(self.names.tables):
+            for key in one.table.foreign_keys:
+                target = self.by_full.get(
+                    (f"{key.ref_schema}.{key.ref_table}" if key.ref_schema else key.ref_table).lower()
+                )
+                for column in key.columns:
+                    referring.add((number, column))
+                if target is not None and len(key.columns) == 1:
+                    by_column[key.columns[0].lower()][target] += 1
+                    if key.columns[0] in one.columns:
+                        ways[_ending(stem_of(one.columns[key.columns[0]]))] += 1
+        return Habits(dict(by_column), frozenset(referring), frozenset(number for number, _ in referring), ways)
+
+    def chosen(self, number: int) -> dict[str, Choice]:
+        """Return the likeliest choice of each column of a table that has one."""
+        found = self._chosen.get(number)
+        if found is None:
+            found = self._chosen[number] = {column: made[0] for column, made in self.choices(number).items()}
+        return found
+
+    # the choices of one table's columns -----------------------------------------------------------------------------
+
+    def look_at_all(self, tell: Callable[[int, int], None]) -> None:
+        """Weigh every column by itself first, then learn what the likely references have in common."""
+        total = len(self.names.tables)
+        by_column: dict[str, dict[int, float]] = defaultdict(lambda: defaultdict(float))
+        votes: Counter[str] = Counter()
+        endings: Counter[str] = Counter()
+        for number in range(total):
+            if number % 100 == 0:
+                tell(number, total)
+            made = self._made[number] = self._first_choices(number)
+            for column, choices in made.items():
+                name = column.lower()
+                votes[name] += 1
+                for choice in choices[:3]:
+                    by_column[name][_vote(number, choice)] += choice.confidence
+                if choices[0].confidence >= _LIKELY:
+                    endings[_ending(stem_of(self.names.tables[number].columns[column]))] += 1
+        whole = max(1, sum(endings.values()))
+        self._trend = Trend(dict(by_column), votes, {ending: count / whole for ending, count in endings.items()})
+
+    def choices(self, number: int) -> dict[str, list[Choice]]:
+        """Return for each column of a table that may refer to something the choices, the likeliest first."""
+        if self._trend is None:
+            self.look_at_all(lambda *_: None)
+        trend = self._trend
+        assert trend is not None
+        found = {}
+        for column, made in self._made[number].items():
+            name = column.lower()
+            others = trend.votes[name] - 1
+            stem = stem_of(self.names.tables[number].columns[column])
+            ending = trend.endings.get(_ending(stem), 0.0)
+            for choice in made:
+                features = choice.features
+                features["alone likely"] = math.log(max(choice.confidence, 1e-4) / max(1e-4, 1 - choice.confidence)) / 3
+                features["ending is usual here"] = ending
+                if others:
+                    share = (trend.by_column[name][_vote(number, choice)] - choice.confidence) / others
+                    features["others of this name"] = share
+                    features["others of this name differ"] = 1 - share
+            found[column] = _weigh(made, FOREIGN)
+        return found
+
+    def _first_choices(self, number: int) -> dict[str, list[Choice]]:
+        """Return the choices of a table's columns, each weighed by itself."""
+        named = self.names.tables[number]
+        table = named.table
+        indexed = {index.parts[0].column for index in table.indexes if index.parts and not index.unique}
+        unique = {key.columns[0] for key in table.unique if len(key.columns) == 1}
+        unique |= {i.parts[0].column for i in table.indexes if i.unique and len(i.parts) == 1}
+        in_unique = {c for key in table.unique for c in key.columns}
+        in_unique |= {part.column for i in table.indexes if i.unique for part in i.parts}
+        primary = table.primary_key.columns if table.primary_key else ()
+        own_keys = [target for target in self.targets[number] if target.primary]
+        if not primary and own_keys:
+            primary = (own_keys[0].column,)
+        found = {}
+        kinds = {
+            words[:-1] for words in named.columns.values() if words[-1] in ("type", "kind", "class") and len(words) > 1
+        }
+        for column in table.columns:
+            if (number, column.name) in self.habits.referring or self._family(column.type) not in _ABLE:
+                continue
+            stem = stem_of(named.columns[column.name])
+            made = self._of_column(number, column, stem)
+            if not made:
+                continue
+            shared = {
+                "indexed": column.name in indexed,
+                "unique": column.name in unique and column.name not in primary,
+                "in a unique key": column.name in in_unique and column.name not in unique,
+                "the key itself": primary == (column.name,),
+                "in the key": len(primary) > 1 and column.name in primary,
+                "may be empty": column.nullable,
+                "first column": column.position == 1,
+                "numbers itself": numbers_itself(column),
+                "text": self._family(column.type) == "text",
+                "has a default": column.default is not None and not column.default.upper().startswith("NULL"),
+                "type column beside": bool(stem.key_words) and named.columns[column.name][:-1] in kinds,
+                "speaks of its own table": bool(stem.words) and stem.words in named.aliases,
+                "measure word": named.columns[column.name][-1] in MEASURES,
+                "rare name": self._column_counts[column.name.lower()] == 1,
+            }
+            features = {name: 1.0 for name, holds in shared.items() if holds}
+            if self.habits.ways:
+                total = sum(self.habits.ways.values())
+                features["habit of ending"] = self.habits.ways[_ending(stem)] / total
+                features["declares others"] = float(number in self.habits.tables)
+            for choice in made:
+                choice.features.update(features)
+            found[column.name] = _weigh(made, ALONE)
+        return found
+
+    def _of_column(self, number: int, column: Column, stem: Stem) -> list[Choice]:
+        best: dict[tuple[int, str], Choice] = {}
+        words = self.names.tables[number].columns[column.name]
+
+        def add(target: Target, match: Match | None, **features: float) -> None:
+            known = best.get((target.table, target.column))
+            if known is not None:
+                known.features.update(features)
+                return
+            if target.table == number and target.column == column.name:
+                return
+            if not self.families_agree(column.type, self._column(target).type):
+                return
+            best[target.table, target.column] = Choice(column.name, target, match, features)
+
+        matches = list(self._matcher.matches(stem.words)) if stem.words else []
+        for match in [*matches, *self._matcher.persons(words)]:
+            for target in self.targets[match.table]:
+                if target.primary or match.how == "name" or stem.key_words == target.words[-1:]:
+                    add(target, match)
+            if len(best) >= _MOST_CHOICES:
+                break
+        if not stem.key_words and len(words) > 1:
+            for match in self._matcher.matches(words[:-1])[:_MOST_CHOICES]:
+                for target in self.targets[match.table]:
+                    if target.words[-1:] == words[-1:]:
+                        add(target, match)
+                        if found := best.get((target.table, target.column)):
+                            found.features["key's last word"] = 1.0
+        if SELF_ROLES.intersection(words):
+            roles = tuple(word for word in words if word in SELF_ROLES)
+            for target in self.targets[number]:
+                if target.primary:
+                    add(target, Match(number, "self", 1.0, role=roles))
+                    if found := best.get((number, target.column)):
+                        found.features["self role"] = 1.0
+                        rest = [w for w in words if w not in SELF_ROLES and w not in KEY_WORDS]
+                        found.features["self role alone"] = float(not rest)
+        for target in self._by_key_name.get(column.name.lower(), ())[:_MOST_CHOICES]:
+            if target.table != number:
+                add(target, None)
+        for start in range(1, len(words) - 1):
+            for target in self._by_key_words.get(words[start:], ())[:8]:
+                add(target, Match(target.table, "key", 1.0, start, role=words[:start]))
+        own = self.names.tables[number].words
+        if column.position == 1 and not stem.words and not numbers_itself(column):
+            for end in range(len(own) - 1, 0, -1):
+                for table in self.names.by_words.get("".join(own[:end]), ())[:3]:
+                    for target in self.targets[table]:
+                        if target.primary and target.column.lower() == column.name.lower() and table != number:
+                            add(target, None, **{"goes on from that table": 1.0})
+        full = self.names.tables[number].table.full_name.lower()
+        for other, name in self._join_ends.get((full, column.name.lower()), ()):
+            joined = self.by_full.get(other)
+            if joined is not None:
+                for target in self.targets[joined]:
+                    if target.column.lower() == name:
+                        add(target, None)
+        if known := self.habits.by_column.get(column.name.lower()):
+            for table, _ in known.most_common(3):
+                for target in self.targets[table]:
+                    add(target, None)
+        for choice in best.values():
+            self._describe(number, column, stem, choice)
+        self._compare(best.values())
+        return list(best.values())
+
+    def _compare(self, made: Iterable[Choice]) -> None:
+        """Mark the choices beside which another one is named more exactly."""
+        grades = [(_grade(choice), choice) for choice in made]
+        best = min((grade for grade, _ in grades), default=0)
+        for grade, choice in grades:
+            if grade > best:
+                choice.features["better named rival"] = 1.0
+            elif sum(other == best for other, _ in grades) > 1:
+                choice.features["equally named rival"] = 1.0
+
+    def _describe(self, number: int, column: Column, stem: Stem, choice: Choice) -> None:
+        """Write down what speaks for a choice."""
+        features, target, match = choice.features, choice.target, choice.match
+        own, theirs = self.names.tables[number], self.names.tables[target.table]
+        features["any"] = 1.0
+        same = column.name.lower() == target.column.lower()
+        if same and not target.generic:
+            speaks = _speaks_of(theirs.aliases, stem_of(target.words).words)
+            features["key's name, of its table" if speaks else "key's name"] = 1.0
+            if not target.primary:
+                features["key's name, of a unique key"] = 1.0
+        elif same:
+            features["key's name, which says nothing"] = 1.0
+        if match is None:
+            pass
+        elif match.how == "key":
+            features["role and key's name"] = 1.0
+        elif match.how == "name":
+            way = "behind" if match.behind else "role" if match.extra else "whole"
+            if match.behind and MEASURES.intersection(stem.words[-match.behind :]):
+                features["measure behind"] = 1.0
+            ending = "" if stem.key_words else " without key word"
+            features[f"name {way}{ending}"] = 1.0
+            if match.extra and set(match.role) & (SELF_ROLES | PERSON_ROLES | _ROLES):
+                features["known role"] = 1.0
+            if match.extra > 1:
+                features["long role"] = float(match.extra - 1)
+        elif match.how in ("ending", "beginning"):
+            missing = theirs.words[: match.missing] if match.how == "ending" else theirs.words[-match.missing :]
+            near = set(own.words) | set(own.marks)
+            ending = "" if stem.key_words else " without key word"
+            if near.issuperset(missing):
+                features[f"{match.how}, rest in own name{ending}"] = 1.0
+            elif match.how == "ending" and missing[0] in self.names.module_words and match.missing == 1:
+                features[f"ending, rest a module{ending}"] = 1.0
+                features["same module"] = float(own.words[:1] == missing)
+            else:
+                features[f"{match.how}{ending}"] = 1.0
+            if match.extra:
+                features["part and role"] = 1.0
+            if match.missing > 1:
+                features["much missing"] = float(match.missing - 1)
+        elif match.how == "person":
+            features["person's role"] = 1.0
+            features["by"] = float("by" in (match.role or ()))
+            features["person: user"] = float(bool({"user", "usr"} & set(theirs.words)))
+            features["person: one word"] = float(len(theirs.words) == 1)
+            features["person: key word"] = float(bool(stem.key_words))
+        if match is not None and match.sure < 1:
+            features["short form"] = 1.0
+            features["unsure"] = 1 - match.sure
+        rest = set(target.words) & KEY_WORDS
+        if stem.key_words and match is not None and match.how in ("name", "ending", "beginning"):
+            told = set(stem.key_words)
+            features["key words agree"] = float(bool(rest & told) or _alike(rest, told))
+            if not rest & told and not _alike(rest, told):
+                features["key words differ"] = 1.0
+        self._describe_types(column, choice)
+        if not target.primary:
+            features["unique key"] = 1.0
+            if any(one.primary for one in self.targets[target.table]):
+                features["unique key beside a primary one"] = 1.0
+        features["key unsure"] = 1 - target.confidence
+        if target.table == number:
+            features["same table"] = 1.0
+        if own.table.schema != theirs.table.schema:
+            features["other schema"] = 1.0
+        joins = self.joins.get(
+            (
+                (own.table.full_name.lower(), column.name.lower()),
+                (theirs.table.full_name.lower(), target.column.lower()),
+            ),
+            0,
+        )
+        if joins:
+            features["joined"] = 1.0
+            features["joined often"] = float(joins > 1)
+        comment = column.comment or column.remark or column.definition
+        if comment and mentions(comment, (theirs.table.name,)):
+            features["comment refers" if _REFERS.search(comment) else "comment names"] = 1.0
+        elif comment and _REFERS.search(comment):
+            features["comment refers elsewhere"] = 1.0
+        if known := self.habits.by_column.get(column.name.lower()):
+            features["declared elsewhere"] = known[target.table] / sum(known.values())
+            if not known[target.table]:
+                features["declared elsewhere to others"] = 1.0
+        if self._data is not None:
+            self._describe_data(number, column, choice)
+
+    def _describe_types(self, column: Column, choice: Choice) -> None:
+        theirs = self._column(choice.target)
+        if column.type.lower() == theirs.type.lower():
+            choice.features["same type"] = 1.0
+            if _LENGTH.search(column.type):
+                choice.features["same length"] = 1.0
+        elif self._family(column.type) == "text":
+            choice.features["other length"] = 1.0
+        else:
+            choice.features["other type"] = 1.0
+
+    def _describe_data(self, number: int, column: Column, choice: Choice) -> None:
+        assert self._data is not None
+        own, theirs = self.names.tables[number].table, self.names.tables[choice.target.table].table
+        share = self._data.included.get(
+            (own.schema, own.name, column.name, theirs.schema, theirs.name, choice.target.column)
+        )
+        if share is None:
+            return
+        if share >= 1:
+            choice.features["data included"] = 1.0
+        elif share >= 0.98:
+            choice.features["data nearly included"] = 1.0
+        else:
+            choice.features["data not included"] = 1.0
+
+    def _column(self, target: Target) -> Column:
+        table = self.names.tables[target.table].table
+        return next(column for column in table.columns if column.name == target.column)
+
+    def _family(self, type_name: str) -> str:
+        found = self._families.get(type_name)
+        if found is None:
+            found = self._families[type_name] = platforms.family_of(self._platform, type_name)
+        return found
+
+    def families_agree(self, one: str, other: str) -> bool:
+        """Say whether values of one type can refer to values of the other."""
+        own_family, family = self._family(one), self._family(other)
+        if own_family != family and "other" not in (own_family, family):
+            return False
+        return not (own_family == "other" == family and one.lower() != other.lower())
+
+
+def _weigh(made: list[Choice], weights: Mapping[str, float]) -> list[Choice]:
+    for choice in made:
+        choice.score = sum(weights.get(name, 0.0) * value for name, value in choice.features.items())
+    top = max(0.0, *(choice.score for choice in made))
+    total = math.exp(-top) + sum(math.exp(choice.score - top) for choice in made)
+    for choice in made:
+        choice.confidence = math.exp(choice.score - top) / total
+    return sorted(made, key=lambda choice: -choice.score)
+
+
+_ROLES = frozenset(
+    "from to source target src dst dest destination origin start end first last old new default main primary secondary "
+    "billing shipping bill ship home work current original final left right alternate alt local remote home away "
+    "sold invoice delivery mailing base quote debit credit in out".split()
+)
+
+
+def _speaks_of(aliases: Iterable[Words], stem: Words) -> bool:
+    return bool(stem) and any(
+        stem == alias or stem == alias[-len(stem) :] or "".join(stem) == "".join(alias) or alias == stem[-len(alias) :]
+        for alias in aliases
+    )
+
+
+_SAME_MEANING = (
+    frozenset(
+        {
+            "id",
+            "ident",
+            "identifier",
+            "identity",
+            "key",
+            "pk",
+            "fk",
+            "sk",
+            "ref",
+            "uid",
+            "uuid",
+            "guid",
+            "oid",
+            "idx",
+            "seq",
+            "sid",
+        }
+    ),
+    frozenset({"no", "num", "nr", "nbr", "number", "nummer", "numero"}),
+    frozenset({"code", "cod", "cd", "kod", "codigo"}),
+)
+
+
+def _alike(one: set[str], other: set[str]) -> bool:
+    return any(one & group and other & group for group in _SAME_MEANING)
+
+
+def _vote(number: int, choice: Choice) -> int:
+    """Return what columns of one name have in common: the table, or that it is the own one or one named after the own."""
+    if choice.target.table == number:
+        return _ITSELF
+    if choice.features.get("ending, rest in own name") or choice.features.get(
+        "ending, rest in own name without key word"
+    ):
+        return _OWN_KIND
+    return choice.target.table
+
+
+def _grade(choice: Choice) -> int:
+    """Return how exactly a choice is named: 0 for the whole name or the key's own name, more for less."""
+    if "key's name, of its table" in choice.features or "declared elsewhere" in choice.features:
+        return 0
+    match = choice.match
+    if match is None:
+        return 1
+    if match.how == "name":
+        return 0 if not match.extra and not match.behind else 1 if not match.behind else 3
+    return {"key": 1, "ending": 2, "self": 2}.get(match.how, 3)
+
+
+def _ending(stem: Stem) -> str:
+    return ("<" if stem.leading else ">") + " ".join(stem.key_words)
+
+
+def role_of(match: Match | None) -> str:
+    """Word the role that a column's name gives the referred row; "" for none."""
+    return " ".join(match.role) if match is not None else ""

@@ -1,0 +1,279 @@
+"""Primary keys that are not declared: which columns of a table would be its key, and how likely each choice is."""
+
+from __future__ import annotations
+
+import math
+import re
+
+import msgspec
+
+from indexa.core.infer.data import DataSaid
+from indexa.core.infer.matching import MEASURES, Matcher, stem_of
+from indexa.core.infer.names import KEY_WORDS, SchemaNames, TableNames
+from indexa.core.infer.weights import PRIMARY
+from indexa.core.model import Column, Table
+
+_NUMBERS_ITSELF = re.compile(r"nextval\(|auto_?increment|identity|gen_id|next value", re.I)
+_SERIAL = re.compile(r"serial|identity|autoinc", re.I)
+_NOT_A_KEY = re.compile(r"text\b|clob|blob|bytea|json|xml|double|float|real|bool|image|long|bit\(1\)", re.I)
+_FRACTION = re.compile(r"decimal|numeric|money|number\(\d+,\s*[1-9]|float|real|double", re.I)
+_FLAG = re.compile(r"enum\('(?:y|n|yes|no)'|bool|tinyint\(1\)|char\(1\)|bit", re.I)
+_FLAGS = frozenset("is has can allow enable disable use".split())
+_LONG = re.compile(r"\((\d+)")
+_TIME = re.compile(r"date|time", re.I)
+_BY_TURN = frozenset(
+    "line seq sequence position pos idx index order ord version revision rev ver lang language locale date day year month "
+    "period level type kind key name option attr attribute param parameter setting property tag item slot start".split()
+)
+"""Last words of what tells the rows apart that belong to one row of another table."""
+_NUMBERS = frozenset("no num nr nbr number".split())
+_MEASURED = MEASURES - {"date", "time", "name", "position", "year", "month", "day", "version", "level"}
+_MOST_COMPOSITE = 6
+_SURE_READING = 0.6
+_SURE_SIGNS = {"id", "id of table", "numbers itself"}
+
+
+class KeyChoice(msgspec.Struct):
+    """One choice of columns for a table's primary key, with what speaks for it."""
+
+    columns: tuple[str, ...]
+    features: dict[str, float]
+    confidence: float = 0.0
+
+
+def numbers_itself(column: Column) -> bool:
+    """Say whether the database gives out the column's values."""
+    return bool(
+        column.identity or _SERIAL.search(column.type) or (column.default and _NUMBERS_ITSELF.search(column.default))
+    )
+
+
+def choices(names: SchemaNames, matcher: Matcher, number: int, data: DataSaid | None = None) -> list[KeyChoice]:
+    """Return the choices for the primary key of a table, the likeliest first; their confidences leave room for none."""
+    named = names.tables[number]
+    table = named.table
+    referring = {column.name: _speaks_of_another(matcher, named, column.name, number) for column in table.columns}
+    own = {column.name: _speaks_of_itself(names, named, column.name) for column in table.columns}
+    found: dict[tuple[str, ...], dict[str, float]] = {}
+    for column in table.columns:
+        features = _single(named, column, table, own[column.name], referring[column.name])
+        if features is not None:
+            found[column.name,] = features
+    for columns in _composites(named, referring):
+        found.setdefault(columns, _composite(named, columns, referring))
+    for columns, words in _declared_unique(table):
+        features = found.setdefault(
+            columns, _composite(named, columns, referring) if len(columns) > 1 else {"single": 1.0}
+        )
+        features[words] = 1.0
+    sure = {columns[0] for columns, one in found.items() if len(columns) == 1 and _SURE_SIGNS & one.keys()}
+    for columns, one in found.items():
+        if sure and sure.isdisjoint(columns):
+            one["beside a sure one"] = 1.0
+        elif sure and len(columns) > 1:
+            one["holds a sure one"] = 1.0
+    if data is not None:
+        for columns, one in found.items():
+            said = data.unique.get((table.schema, table.name, columns))
+            if said is not None:
+                one["data unique" if said else "data not unique"] = 1.0
+    made = [KeyChoice(columns, features) for columns, features in found.items()]
+    scores = [sum(PRIMARY.get(name, 0.0) * value for name, value in one.features.items()) for one in made]
+    top = max([0.0, *scores])
+    total = math.exp(-top) + sum(math.exp(score - top) for score in scores)
+    for choice, score in zip(made, scores, strict=True):
+        choice.confidence = math.exp(score - top) / total
+    return sorted(made, key=lambda one: -one.confidence)
+
+
+def _declared_unique(table: Table) -> list[tuple[tuple[str, ...], str]]:
+    found = [(key.columns, "unique key") for key in table.unique]
+    for index in table.indexes:
+        columns = tuple(part.column for part in index.parts)
+        if index.unique and index.predicate is None and all(columns):
+            found.append((columns, "unique index"))
+    nullable = {column.name for column in table.columns if column.nullable}
+    known = {column.name for column in table.columns} - nullable
+    return [(columns, how) for columns, how in found if columns and known.issuperset(columns)]
+
+
+def _single(named: TableNames, column: Column, table: Table, own: str, refers: bool) -> dict[str, float] | None:
+    """Return what speaks for one column as the key; None where it can't be one."""
+    if _NOT_A_KEY.match(column.type) and not numbers_itself(column) and column.position > 1:
+        return None
+    words = named.columns[column.name]
+    stem = stem_of(words)
+    keyed = bool(stem.key_words)
+    numbered = numbers_itself(column)
+    if not (keyed or numbered or column.position <= 2 or own):
+        return None
+    features = {"single": 1.0}
+    if numbered:
+        features["numbers itself"] = 1.0
+    if words in (("id",), ("uuid",), ("guid",), ("oid",), ("uid",), ("rowid",), ("pk",)):
+        features["id"] = 1.0
+    elif keyed and own == "whole":
+        identifies = stem.key_words[-1] in ("id", "uuid", "pk", "key", "sk", "oid", "no", "num", "number")
+        features["id of table" if identifies else "code of table"] = 1.0
+    elif keyed and own:
+        features[f"id of table's {own}"] = 1.0
+    elif own:
+        features[f"table's own name, {own}"] = 1.0
+    elif keyed and not stem.words:
+        features["key word alone"] = 1.0
+    elif keyed:
+        features["key word, another name"] = 1.0
+    elif words == ("name",):
+        features["name"] = 1.0
+    if refers and own != "whole":
+        features["speaks of another"] = 1.0
+        others = sum(other.position > column.position and not other.nullable for other in table.columns[:4])
+        features["others not empty follow"] = others / 3
+        if not any(
+            not other.nullable and other is not column and _by_turn(named.columns[other.name])
+            for other in table.columns[:6]
+        ):
+            features["nothing counts beside it"] = 1.0
+    features[f"position {min(column.position, 3)}"] = 1.0
+    if words[-1] in _MEASURED or _FRACTION.match(column.type):
+        features["measures"] = 1.0
+    if _long(column.type):
+        features["a long text"] = 1.0
+    if column.nullable:
+        features["may be empty"] = 1.0
+    elif sum(not other.nullable for other in table.columns) == 1:
+        features["alone not empty"] = 1.0
+    if _TIME.match(column.type):
+        features["a time"] = 1.0
+    if column.default is not None and not numbered:
+        features["has a default"] = 1.0
+    return features
+
+
+def _speaks_of_itself(names: SchemaNames, named: TableNames, column: str) -> str:
+    """Return how much of its table's name a column has: "whole", "ending", "beginning", or ""."""
+    words = named.columns[column]
+    stem = stem_of(words).words
+    if not stem:
+        return ""
+    joined = "".join(stem)
+    for alias in named.aliases:
+        if any(joined_reading == "".join(alias) for joined_reading, _ in names.readings(stem)) or joined == "".join(
+            alias
+        ):
+            return "whole"
+    for alias in named.aliases:
+        if stem == alias[-len(stem) :]:
+            return "ending"
+        if stem == alias[: len(stem)]:
+            return "beginning"
+    return ""
+
+
+def _speaks_of_another(matcher: Matcher, named: TableNames, column: str, number: int) -> bool:
+    stem = stem_of(named.columns[column])
+    if not stem.words:
+        return False
+    near = {*named.words, *named.marks}
+    for match in matcher.matches(stem.words):
+        if match.table == number or match.sure <= _SURE_READING or match.behind:
+            continue
+        if match.how == "name" and (stem.key_words or not match.extra):
+            return True
+        if match.how == "ending" and not match.extra and near.issuperset(matcher.words(match.table)[: match.missing]):
+            return True
+    return False
+
+
+def _by_turn(words: tuple[str, ...]) -> bool:
+    """Say whether a column tells apart rows that belong together: line number, language, date."""
+    if words[-1] in _NUMBERS:
+        return len(words) == 1 or words[-2] in _BY_TURN
+    return words[-1] in _BY_TURN
+
+
+def _long(type_name: str) -> bool:
+    """Say whether values are texts of hundreds of letters, or of any length."""
+    length = _LONG.search(type_name)
+    return int(length[1]) > 191 if length else bool(_NOT_A_KEY.match(type_name))
+
+
+def _composites(named: TableNames, referring: dict[str, bool]) -> list[tuple[str, ...]]:
+    """Return the rows of columns that could be a key together: from the first on, and all that refer to other tables."""
+    table = named.table
+    able = [
+        column
+        for column in table.columns
+        if not _NOT_A_KEY.match(column.type) or column.type.lower().startswith("text")
+    ]
+    firsts: list[str] = []
+    found: list[tuple[str, ...]] = []
+    for column in table.columns[:_MOST_COMPOSITE]:
+        if column.nullable and table.columns[0].nullable is False:
+            break
+        if numbers_itself(column):
+            break
+        firsts.append(column.name)
+        if len(firsts) > 1:
+            found.append(tuple(firsts))
+    needed = [column.name for column in table.columns[:_MOST_COMPOSITE] if not column.nullable]
+    if needed:
+        found += [(needed[0], other) for other in needed[2:]]
+    both = tuple(column.name for column in able if referring[column.name])
+    if 2 <= len(both) <= _MOST_COMPOSITE:
+        found.append(both)
+        for column in able:
+            if column.name not in both and not column.nullable and _by_turn(named.columns[column.name]):
+                in_order = tuple(one.name for one in able if one.name in both or one is column)
+                found.append(in_order)
+    if len(both) == 1:
+        for column in able:
+            if column.name not in both and not column.nullable and _by_turn(named.columns[column.name]):
+                found.append(tuple(one.name for one in able if one.name in both or one is column))
+    return list(dict.fromkeys(found))
+
+
+def _composite(named: TableNames, columns: tuple[str, ...], referring: dict[str, bool]) -> dict[str, float]:
+    table = named.table
+    by_name = {column.name: column for column in table.columns}
+    count = len(columns)
+    refer = sum(referring[name] for name in columns)
+    turn = sum(not referring[name] and _by_turn(named.columns[name]) for name in columns)
+    features = {"composite": 1.0, f"of {min(count, 4)}": 1.0}
+    features["share referring"] = refer / count
+    if refer == count:
+        features["all refer"] = 1.0
+    elif refer + turn == count and refer:
+        features["refer and count"] = 1.0
+    plain = [name for name in columns if not referring[name] and not _by_turn(named.columns[name])]
+    features["plain parts"] = len(plain) / count
+    measured = sum(named.columns[name][-1] in _MEASURED or bool(_FRACTION.match(by_name[name].type)) for name in plain)
+    features["measuring parts"] = float(measured)
+    features["flags"] = float(
+        sum(named.columns[name][0] in _FLAGS or bool(_FLAG.match(by_name[name].type)) for name in plain)
+    )
+    features["long texts"] = float(sum(_long(by_name[name].type) for name in plain))
+    keyed = sum(bool(stem_of(named.columns[name]).key_words) for name in plain)
+    features["identifying plain parts"] = keyed / count
+    if refer < sum(referring.values()):
+        features["others refer too"] = 1.0
+    if refer == 0:
+        features["none refers"] = 1.0
+    if count == len(table.columns):
+        features["all columns"] = 1.0
+    elif len(table.columns) - count <= 2:
+        features["nearly all columns"] = 1.0
+    if any(by_name[name].nullable for name in columns):
+        features["may be empty, composite"] = 1.0
+    elif all(column.nullable for column in table.columns if column.name not in columns):
+        features["just those not empty"] = 1.0
+    if columns == tuple(column.name for column in table.columns[:count]):
+        features["from the first on"] = 1.0
+    if any(_TIME.match(by_name[name].type) for name in columns):
+        features["with a time"] = 1.0
+    if any(by_name[name].default is not None for name in columns):
+        features["has a default, composite"] = 1.0
+    first = named.columns[columns[0]]
+    if first == ("id",) or KEY_WORDS.issuperset(first):
+        features["begins with id"] = 1.0
+    return features

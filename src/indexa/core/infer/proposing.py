@@ -1,0 +1,176 @@
+"""All proposals for a model: keys first, then what refers to them, then the parts that tables play."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from indexa.core.collector import collector_resting
+from indexa.core.infer.composite import CompositeChoice, CompositeWeigher
+from indexa.core.infer.data import DataSaid
+from indexa.core.infer.evidence import words_for
+from indexa.core.infer.foreign import Choice, Weigher, role_of
+from indexa.core.infer.joins import joined_columns
+from indexa.core.infer.keys import KeyChoice, choices
+from indexa.core.infer.matching import Matcher
+from indexa.core.infer.names import SchemaNames
+from indexa.core.infer.proposal import Proposal
+from indexa.core.infer.roles import Reference, roles
+from indexa.core.infer.typed import typed_references
+from indexa.core.model import Model, Table
+from indexa.core.naming.wordbook import Stack
+
+Tell = Callable[[str, int, int], None]
+LEAST = 0.2
+"""What is less likely than this is not worth a person's look."""
+
+
+def propose(
+    model: Model, stack: Stack | None = None, data: DataSaid | None = None, tell: Tell | None = None
+) -> list[Proposal]:
+    """Return what a model does not declare, table by table, each with evidence and a confidence.
+
+    `stack` are wordbooks that tell short forms, `data` what a source's rows said; `tell` hears step, done and total.
+    """
+    with collector_resting():
+        return Proposing(model, stack, data, tell).all()
+
+
+def _quiet(*_: object) -> None:
+    """Take no notice of progress."""
+
+
+class Proposing:
+    """The names, likely keys and weighed columns of one model, and what they propose."""
+
+    def __init__(
+        self, model: Model, stack: Stack | None = None, data: DataSaid | None = None, tell: Tell | None = None
+    ) -> None:
+        tell = self._tell = tell or _quiet
+        tell("Comparing names", 0, 0)
+        self.names = SchemaNames(model, stack)
+        matcher = Matcher(self.names)
+        total = len(self.names.tables)
+        self.keys: list[list[KeyChoice]] = []
+        for number in range(total):
+            if number % 200 == 0:
+                tell("Looking for keys", number, total)
+            self.keys.append(choices(self.names, matcher, number, data))
+        tell("Reading joins in views and routines", 0, 0)
+        self.weigher = Weigher(self.names, matcher, self.keys, joined_columns(model), model.platform, data)
+        self.weigher.look_at_all(lambda done, whole: tell("Weighing what columns refer to", done, whole))
+        tell("Looking for composite references", 0, 0)
+        self._composites = CompositeWeigher(self.weigher, self.keys)
+
+    def all(self) -> list[Proposal]:
+        """Return all proposals, by table."""
+        found: list[Proposal] = []
+        references: list[Reference] = []
+        total = len(self.names.tables)
+        for number, one in enumerate(self.names.tables):
+            if number % 100 == 0:
+                self._tell("Looking for relationships", number, total)
+            found += self._primary(number)
+            for column, choice in self.weigher.chosen(number).items():
+                if choice.confidence < LEAST:
+                    continue
+                proposal = self._single(number, choice)
+                found.append(proposal)
+                references.append(
+                    Reference(number, (column,), choice.target.table, (choice.target.column,), choice.confidence)
+                )
+            for made in self._composites.choices(number):
+                if made[0].confidence >= LEAST:
+                    found.append(self._composite(number, made[0]))
+                    references.append(
+                        Reference(number, made[0].columns, made[0].target, made[0].ref_columns, made[0].confidence)
+                    )
+            found += typed_references(self.names, one)
+        self._tell("Looking at the parts that tables play", 0, 0)
+        found += roles(self.names, self.weigher, self.keys, references)
+        return sorted(found, key=lambda one: (one.schema.lower(), one.table.lower(), one.kind, -one.confidence))
+
+    def _primary(self, number: int) -> list[Proposal]:
+        table = self.names.tables[number].table
+        if table.primary_key or not self.keys[number]:
+            return []
+        best = self.keys[number][0]
+        if best.confidence < LEAST:
+            return []
+        return [
+            Proposal(
+                kind="primary_key", schema=table.schema, table=table.name, columns=best.columns,
+                confidence=_rounded(best.confidence), evidence=words_for(best.features, "key"),
+                pattern=_key_pattern(best),
+            )
+        ]  # fmt: skip
+
+    def _single(self, number: int, choice: Choice) -> Proposal:
+        own, theirs = self.names.tables[number].table, self.names.tables[choice.target.table].table
+        one_to_one = self._unique(number, own, (choice.column,))
+        return Proposal(
+            kind="foreign_key", schema=own.schema, table=own.name, columns=(choice.column,),
+            ref_schema=theirs.schema, ref_table=theirs.name, ref_columns=(choice.target.column,),
+            confidence=_rounded(choice.confidence), evidence=words_for(choice.features, "reference", role_of(choice.match)),
+            pattern=_pattern(choice, theirs), cardinality="one to one" if one_to_one else "many to one",
+            optional=any(column.nullable for column in own.columns if column.name == choice.column),
+        )  # fmt: skip
+
+    def _composite(self, number: int, choice: CompositeChoice) -> Proposal:
+        own, theirs = self.names.tables[number].table, self.names.tables[choice.target].table
+        one_to_one = self._unique(number, own, choice.columns)
+        return Proposal(
+            kind="foreign_key", schema=own.schema, table=own.name, columns=choice.columns,
+            ref_schema=theirs.schema, ref_table=theirs.name, ref_columns=choice.ref_columns,
+            confidence=_rounded(choice.confidence), evidence=words_for(choice.features, "composite"),
+            pattern=f"{', '.join(choice.columns)} → {theirs.full_name}",
+            cardinality="one to one" if one_to_one else "many to one",
+            optional=any(column.nullable for column in own.columns if column.name in choice.columns),
+        )  # fmt: skip
+
+    def _unique(self, number: int, table: Table, columns: tuple[str, ...]) -> bool:
+        wanted = set(columns)
+        declared = [set(table.primary_key.columns)] if table.primary_key else []
+        declared += [set(key.columns) for key in table.unique]
+        declared += [
+            {part.column for part in index.parts} for index in table.indexes if index.unique and index.predicate is None
+        ]
+        if not table.primary_key and self.keys[number] and self.keys[number][0].confidence >= 0.5:
+            declared.append(set(self.keys[number][0].columns))
+        return wanted in declared
+
+
+def _rounded(confidence: float) -> float:
+    """Return a confidence as it is told: nothing that was not declared is certain."""
+    return min(0.99, round(confidence, 3))
+
+
+def _pattern(choice: Choice, theirs: Table) -> str:
+    """Word what the references to one table by like names have in common: `…_usr_id → crm.usr`."""
+    name = choice.column
+    match = choice.match
+    if match is not None and match.how in ("name", "ending", "key") and match.extra:
+        words = match.role
+        joined = "".join(words)
+        letters = 0
+        for at, letter in enumerate(name):
+            letters += letter.isalnum()
+            if letters == len(joined):
+                rest = name[at + 1 :]
+                if rest:
+                    return f"…{rest} → {theirs.full_name}"
+                break
+    if match is not None and match.how in ("person", "self"):
+        return f"{'roles of people' if match.how == 'person' else 'rows of the same table'} → {theirs.full_name if match.how == 'person' else 'itself'}"
+    return f"{name} → {theirs.full_name}"
+
+
+def _key_pattern(best: KeyChoice) -> str:
+    if len(best.columns) > 1:
+        return "keys of several columns"
+    if "numbers itself" in best.features:
+        return "columns that number themselves"
+    if "id" in best.features:
+        return f"{best.columns[0]} in every table"
+    if "id of table" in best.features or "code of table" in best.features:
+        return "named after their table"
+    return "other keys"

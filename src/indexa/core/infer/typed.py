@@ -1,0 +1,65 @@
+"""One column that points to different tables, told by a type column beside it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from indexa.core.infer.names import SchemaNames, TableNames
+from indexa.core.infer.proposal import Proposal
+from indexa.core.model import Column
+
+_TYPES = ("type", "kind", "class", "model", "table", "entity")
+_IDS = frozenset("id uuid key pk ref no number guid code".split())
+_VALUES = re.compile(r"'((?:[^']|'')*)'")
+
+
+def typed_references(names: SchemaNames, one: TableNames) -> Iterator[Proposal]:
+    """Yield the references of a table that a type column chooses: one for each table its values name, or one for none known."""
+    table = one.table
+    declared = {column for key in table.foreign_keys for column in key.columns}
+    for type_column in table.columns:
+        words = one.columns[type_column.name]
+        if words[-1] not in _TYPES or len(words) < 2:
+            continue
+        for column in table.columns:
+            other = one.columns[column.name]
+            if other[:-1] != words[:-1] or other[-1] not in _IDS or column.name in declared:
+                continue
+            values = _values_of(type_column, one)
+            named = [
+                (value, number)
+                for value in values
+                for number in names.by_words.get("".join(names.words(value)), ())[:1]
+            ]
+            base = {
+                "schema": table.schema, "table": table.name, "columns": (column.name,), "type_column": type_column.name,
+            }  # fmt: skip
+            told = f"{type_column.name} stands beside it and says of what kind it is"
+            pattern = f"{column.name} by {type_column.name}"
+            if not named:
+                yield Proposal(
+                    kind="typed_reference",
+                    confidence=0.6,
+                    evidence=(told,),
+                    pattern=pattern,
+                    **base,  # type: ignore[arg-type]
+                )
+            for value, number in named:
+                parent = names.tables[number].table
+                key = parent.primary_key.columns if parent.primary_key else ()
+                yield Proposal(
+                    kind="typed_reference", ref_schema=parent.schema, ref_table=parent.name, ref_columns=key, confidence=0.8,
+                    evidence=(told, f"“{value}” is one of its values"), pattern=pattern, type_value=value, **base,  # type: ignore[arg-type]
+                )  # fmt: skip
+
+
+def _values_of(column: Column, one: TableNames) -> list[str]:
+    """Return the values that a type, a check or a comment lists for a column."""
+    found: list[str] = []
+    if column.type.lower().startswith(("enum(", "set(")):
+        found += _VALUES.findall(column.type)
+    for check in one.table.checks:
+        if re.search(rf"(?<!\w){re.escape(column.name)}(?!\w)", check.expression):
+            found += _VALUES.findall(check.expression)
+    return list(dict.fromkeys(found))

@@ -1,0 +1,159 @@
+"""Deciding proposals: one, a pattern, a table, or all that are sure enough; each decision one change set that undo takes back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from django.db import transaction
+from django.db.models import QuerySet
+from django.utils import timezone
+
+from indexa.areas.models import Area, Person
+from indexa.modeling import asserting
+from indexa.modeling.asserting import Assertion
+from indexa.modeling.following import refresh_rows
+from indexa.modeling.locks import try_for_editing
+from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredKey, StoredRelationship, StoredTable
+from indexa.proposals.errors import ProposalError
+from indexa.proposals.models import StoredProposal
+
+_KEYS = {"primary_key": "primary", "unique": "unique"}
+_PARTS = {"code_table": "code table", "many_to_many": "many-to-many table", "subtype": "subtype"}
+REFERENCES = ("foreign_key", "typed_reference")
+
+
+@transaction.atomic
+def decide(
+    *, area: Area, person: Person, proposals: QuerySet[StoredProposal], accept: bool
+) -> tuple[ChangeSet | None, int]:
+    """Accept or reject the open ones among these proposals of one model, as one change set; return it and how many.
+
+    Where two of them exclude each other (two primary keys of a table, two targets of one column) the likelier one is
+    accepted and the other stays open. Raises ProposalError while the model is being read.
+    """
+    found = list(
+        proposals.filter(model__area=area, state=StoredProposal.State.OPEN)
+        .select_for_update(of=("self",))
+        .order_by("-confidence", "pk")
+    )
+    if not found:
+        return None, 0
+    model_id = found[0].model_id
+    if not try_for_editing(model_id):
+        raise ProposalError(
+            "The model is being read again at this moment. Nothing was decided: try again in half a minute."
+        )
+    wanted = _that_hold(found) if accept else found
+    if not wanted:
+        raise ProposalError(
+            "None of these can be accepted: their tables or columns are gone, or have such a key. Look for proposals again."
+        )
+    change_set = ChangeSet.objects.create(
+        area=area, model_id=model_id, kind=ChangeSet.Kind.EDIT, person=person, why=_why(wanted, accept)
+    )
+    if accept:
+        _accept(change_set, wanted)
+    state = StoredProposal.State.ACCEPTED if accept else StoredProposal.State.REJECTED
+    Change.objects.bulk_create(
+        (
+            Change(change_set=change_set, target="proposal", object_id=one.pk, label=str(one), field="state", before="open", after=state)
+            for one in wanted
+        ),
+        batch_size=2_000,
+    )  # fmt: skip
+    StoredProposal.objects.filter(pk__in=[one.pk for one in wanted]).update(
+        state=state, decided_by=person, decided_at=timezone.now(), change_set=change_set
+    )
+    return change_set, len(wanted)
+
+
+def _why(wanted: Sequence[StoredProposal], accept: bool) -> str:
+    verb = "Accepted" if accept else "Rejected"
+    if len(wanted) == 1:
+        one = wanted[0]
+        target = f" → {one.ref_table_name}" if one.ref_table_name else ""
+        return f"{verb}: {one.get_kind_display().lower()} {one.table_name}({', '.join(one.columns)}){target}"
+    return f"{verb} {len(wanted):,} proposals"
+
+
+def _that_hold(found: Sequence[StoredProposal]) -> list[StoredProposal]:
+    """Return those whose tables and columns are there, and which nothing declared or likelier excludes."""
+    tables = {one.table_id for one in found} | {one.ref_table_id for one in found if one.ref_table_id}
+    alive = set(StoredTable.objects.filter(pk__in=tables, gone_since__isnull=True).values_list("pk", flat=True))
+    ids = {id_ for one in found for id_ in (*one.column_ids, *one.ref_column_ids)}
+    columns = set(StoredColumn.objects.filter(pk__in=ids, gone_since__isnull=True).values_list("pk", flat=True))
+    keyed = set(StoredKey.objects.filter(table_id__in=tables, kind="primary").values_list("table_id", flat=True))
+    referring = {
+        (table, tuple(own))
+        for table, own in StoredRelationship.objects.filter(table_id__in=tables).values_list("table_id", "column_ids")
+    }
+    held: list[StoredProposal] = []
+    for one in found:
+        if one.table_id not in alive or (one.ref_table_id and one.ref_table_id not in alive):
+            continue
+        if not columns.issuperset([*one.column_ids, *one.ref_column_ids]):
+            continue
+        if one.kind == "primary_key":
+            if one.table_id in keyed:
+                continue
+            keyed.add(one.table_id)
+        elif one.kind == "foreign_key":
+            if (one.table_id, tuple(one.column_ids)) in referring:
+                continue
+            referring.add((one.table_id, tuple(one.column_ids)))
+        held.append(one)
+    return held
+
+
+def _accept(change_set: ChangeSet, wanted: Sequence[StoredProposal]) -> None:
+    asserting.assert_all(change_set, [told for one in wanted for told in _assertion(one)])
+    _name_parts(change_set, [one for one in wanted if one.kind in _PARTS])
+    _bring_repeated(change_set, [one for one in wanted if one.kind == "repeated_column"])
+
+
+def _assertion(one: StoredProposal) -> Iterable[Assertion]:
+    if one.kind in _KEYS:
+        yield Assertion(
+            kind=_KEYS[one.kind], name=f"{one.table_name.rsplit('.', 1)[-1]} {_KEYS[one.kind]} key", table=one.table_id,
+            columns=one.column_ids,
+        )  # fmt: skip
+    elif one.kind in REFERENCES and one.ref_table_id and len(one.ref_column_ids) == len(one.column_ids):
+        yield Assertion(
+            kind="foreign", name=f"{one.table_name.rsplit('.', 1)[-1]} to {one.ref_table_name.rsplit('.', 1)[-1]}",
+            table=one.table_id, columns=one.column_ids, ref_table=one.ref_table_id, ref_columns=one.ref_column_ids,
+            only_where=one.only_where,
+        )  # fmt: skip
+
+
+def _name_parts(change_set: ChangeSet, wanted: Sequence[StoredProposal]) -> None:
+    """Write down the parts that tables play; a table that plays two keeps both."""
+    tables = StoredTable.objects.in_bulk([one.table_id for one in wanted])
+    before = {id_: table.part for id_, table in tables.items()}
+    for one in wanted:
+        table, part = tables[one.table_id], _PARTS[one.kind]
+        if one.kind == "subtype":
+            part = f"subtype of {one.ref_table_name}"
+        if part not in table.part.split("; "):
+            table.part = f"{table.part}; {part}" if table.part else part
+    changed = [table for id_, table in tables.items() if table.part != before[id_]]
+    Change.objects.bulk_create(
+        Change(
+            change_set=change_set, target="table", object_id=table.pk, label=table.full_name, field="part",
+            before=before[table.pk], after=table.part,
+        )
+        for table in changed
+    )  # fmt: skip
+    StoredTable.objects.bulk_update(changed, ["part"], batch_size=2_000)
+
+
+def _bring_repeated(change_set: ChangeSet, wanted: Sequence[StoredProposal]) -> None:
+    """Let repeated columns show the words of those that they repeat."""
+    ids = {id_ for one in wanted for id_ in (*one.column_ids, *one.ref_column_ids)}
+    attribute = dict(StoredColumn.objects.filter(pk__in=ids).values_list("pk", "attribute_id"))
+    pairs = [
+        (attribute[one.column_ids[0]], attribute[one.ref_column_ids[0]])
+        for one in wanted
+        if attribute.get(one.column_ids[0]) and attribute.get(one.ref_column_ids[0])
+    ]
+    asserting.bring(change_set, [(own, theirs) for own, theirs in pairs if own and theirs])
+    refresh_rows({"column": [own for own, _ in pairs if own]}, change_set)

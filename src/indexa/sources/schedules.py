@@ -1,0 +1,130 @@
+"""Reading sources on a schedule: what is due is started, never two at once on one source, and the result is told by mail."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterable
+from datetime import datetime, timedelta
+
+from croniter import croniter
+from django.conf import settings
+from django.core.mail import send_mail
+from django.db import transaction
+from django.utils import timezone
+
+from indexa.areas.models import Membership, Person
+from indexa.jobs import services as jobs
+from indexa.jobs.errors import JobFailedError
+from indexa.jobs.models import Job
+from indexa.sources.models import Rereading, Schedule, Source
+
+logger = logging.getLogger(__name__)
+_LATE = timedelta(minutes=10)
+_LEAST_APART = timedelta(minutes=15)
+
+
+class ScheduleError(Exception):
+    """A schedule that can't be kept; the message says why and what to do."""
+
+
+def next_time(cron: str, after: datetime) -> datetime:
+    """Return when a cron expression is due next. Raises ScheduleError for one that is none, or comes too often."""
+    if len(cron.split()) != 5 or not croniter.is_valid(cron):
+        raise ScheduleError(
+            f"“{cron}” is no cron expression. It has five parts, minute, hour, day, month and weekday: 30 5 * * 1 is Monday at 5:30."
+        )
+    times = croniter(cron, after)
+    first: datetime = times.get_next(datetime)
+    second: datetime = times.get_next(datetime)
+    if second - first < _LEAST_APART:
+        raise ScheduleError("A source is read every quarter of an hour at most. Choose a wider expression.")
+    return first
+
+
+@transaction.atomic
+def save(*, source: Source, cron: str, watchers: Iterable[Person], person: Person) -> Schedule:
+    """Keep when a source is read on its own. Raises ScheduleError for what is no time."""
+    cron = " ".join(cron.split())
+    schedule, _ = Schedule.objects.update_or_create(
+        source=source,
+        defaults={"cron": cron, "next_at": next_time(cron, timezone.now()), "said": "", "made_by": person},
+    )
+    members = Membership.objects.filter(area=source.area).values_list("person_id", flat=True)
+    schedule.watchers.set([one for one in watchers if one.pk in set(members)])
+    return schedule
+
+
+def run_due() -> list[Job]:
+    """Start a job for every schedule that is due; one whose source is being read already is skipped, and says so."""
+    started = []
+    now = timezone.now()
+    for pk in Schedule.objects.filter(next_at__lte=now).values_list("pk", flat=True):
+        with transaction.atomic():
+            schedule = Schedule.objects.select_for_update(skip_locked=True, of=("self",)).select_related("source__area", "made_by").filter(
+                pk=pk, next_at__lte=now
+            ).first()  # fmt: skip
+            if schedule is not None and (job := _start(schedule, now)) is not None:
+                started.append(job)
+    return started
+
+
+def _start(schedule: Schedule, now: datetime) -> Job | None:
+    source, due = schedule.source, schedule.next_at
+    schedule.next_at = next_time(schedule.cron, now)
+    busy = Job.objects.filter(
+        area=source.area, kind="intake", arguments__source=source.pk, state__in=[Job.State.WAITING, Job.State.RUNNING]
+    )
+    if busy.exists():
+        schedule.said = f"The reading of {due:%-d %b, %H:%M} was skipped: the one before it was still running."
+        schedule.save(update_fields=["next_at", "said"])
+        return None
+    schedule.said = ""
+    if now - due > _LATE:
+        schedule.said = f"The reading of {due:%-d %b, %H:%M} was missed: no worker was running. It was made up at {now:%-d %b, %H:%M}."
+    job = jobs.start(
+        area=source.area, kind="intake", title=f"Reading {source.name} on schedule", person=schedule.made_by, source=source.pk,
+        scheduled=True,
+    )  # fmt: skip
+    schedule.last_job = job
+    schedule.save(update_fields=["next_at", "said", "last_job"])
+    return job
+
+
+def mail_result(job: Job, address: str) -> None:
+    """Tell the watchers what a scheduled reading found."""
+    source = Source.objects.select_related("area").filter(pk=job.arguments["source"]).first()
+    if source is None:
+        return
+    waiting = Rereading.objects.filter(source=source, state=Rereading.State.WAITING).first()
+    if waiting is None:
+        _mail(source, f"{source.name}: nothing new", f"{source.name} was read as planned. It is as it was.", address)
+        return
+    counts = {
+        kind: waiting.differences.filter(kind=kind).count() for kind in ("new", "changed", "gone", "renamed", "moved")
+    }
+    told = ", ".join(f"{count:,} {kind}" for kind, count in counts.items() if count)
+    conflicts = waiting.differences.exclude(conflict="").count()
+    more = f"\n{conflicts:,} of them touch what people changed in the model." if conflicts else ""
+    _mail(
+        source, f"{source.name}: {sum(counts.values()):,} differences",
+        f"{source.name} was read as planned and is not what the model says: {told}.{more}\nNothing was applied; a steward decides.", address,
+    )  # fmt: skip
+
+
+def mail_failure(job: Job, error: JobFailedError) -> None:
+    """Tell the watchers why a scheduled reading failed."""
+    source = Source.objects.select_related("area").filter(pk=job.arguments["source"]).first()
+    if source is not None:
+        body = f"{source.name} could not be read as planned: {error.reason}\n{error.hint}\nThe model is as it was."
+        _mail(source, f"{source.name}: reading failed", body, f"/a/{source.area.slug}/jobs/{job.pk}/")
+
+
+def _mail(source: Source, subject: str, body: str, address: str) -> None:
+    schedule = Schedule.objects.filter(source=source).first()
+    to = [person.email for person in schedule.watchers.all() if person.email] if schedule else []
+    if not to:
+        return
+    try:
+        send_mail(f"[Indexa] {subject}", f"{body}\n\n{settings.ADDRESS}{address}\n", None, to)
+    except OSError:
+        logger.exception("mail about source %s could not be sent", source.pk)

@@ -1,0 +1,48 @@
+// Rows that are decided one by one: j and k go from row to row, a button's data-key presses it for the selected row.
+(function () {
+  "use strict";
+  const all = () => [...document.querySelectorAll("article.case")];
+  const current = () => document.querySelector("article.case.sel");
+
+  function select(row, focus) {
+    all().forEach((one) => one.classList.toggle("sel", one === row));
+    row.scrollIntoView({ block: "nearest" });
+    if (focus) row.querySelector(".pick").focus({ preventScroll: true });
+  }
+
+  let waiting;
+  function step(by) {
+    const rows = all();
+    const at = rows.indexOf(current());
+    const next = rows[Math.max(0, Math.min(rows.length - 1, at < 0 ? 0 : at + by))];
+    if (!next) return;
+    select(next, true);
+    clearTimeout(waiting);
+    waiting = setTimeout(() => window.htmx.trigger(next.querySelector(".pick"), "click"), 120);
+  }
+
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
+    if (event.target.closest("input, textarea, select")) return;
+    if (event.key === "j" || event.key === "k") { step(event.key === "j" ? 1 : -1); event.preventDefault(); return; }
+    const row = current();
+    const found = row && /^[a-z]$/.test(event.key) && row.querySelector(`[data-key="${event.key}"]`);
+    if (found) { window.htmx.process(row); found.click(); event.preventDefault(); }
+  });
+  document.addEventListener("click", (event) => {
+    const row = event.target.closest("article.case");
+    if (row) select(row, false);
+  });
+  // A row that was decided is put in anew; the selection goes on to the next one that waits.
+  let was;
+  document.body.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.target.matches?.("article.case.sel")) was = event.detail.target.id; });
+  document.body.addEventListener("htmx:afterSettle", () => {
+    const row = was && document.getElementById(was);
+    was = "";
+    if (!row) return;
+    const rows = all();
+    const next = row.hasAttribute("data-stay") ? row : rows.slice(rows.indexOf(row) + 1).find((one) => one.querySelector("[data-key]")) || row;
+    select(next, true);
+    window.htmx.trigger(next.querySelector(".pick"), "click");
+  });
+})();

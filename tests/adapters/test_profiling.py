@@ -1,0 +1,117 @@
+"""Asking rows: bounded, counted, right on every platform that runs here, and honest about what was left unasked."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import tempfile
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+import duckdb
+import psycopg
+import pymysql
+from django.test import TransactionTestCase
+from pymysql.constants import CLIENT
+
+from indexa.adapters import profiling
+from indexa.adapters.address import Address, parse_address
+from indexa.adapters.live import open_source
+from indexa.core.infer.asking import Questions, questions
+from indexa.core.infer.data import DataSaid
+from indexa.core.intake.choice import Choice
+from tests.factories import database, server_address
+
+ROWS = """create table cust (cust_id int, nm varchar(20));
+create table inv (inv_id int, cust_id int, ship_cust_id int);
+insert into cust values (1, 'a'), (2, 'b');
+insert into inv values (1, 1, 9), (2, 2, 1), (3, null, null);"""
+
+
+class OnEveryPlatform(TransactionTestCase):
+    def said(self, platform: str, address: Address, password: str, schema: str) -> DataSaid:
+        with open_source(platform, address, password) as opened:
+            model, _ = opened.read(Choice((schema,)), lambda *_: None, "m")
+            return opened.ask_rows(questions(model), lambda *_: None)
+
+    def check(self, said: DataSaid, schema: str) -> None:
+        self.assertEqual(said.included[schema, "inv", "cust_id", schema, "cust", "cust_id"], 1.0)
+        self.assertEqual(said.included[schema, "inv", "ship_cust_id", schema, "cust", "cust_id"], 0.5)
+        self.assertTrue(said.unique[schema, "inv", ("inv_id",)])
+        self.assertEqual(said.said, [])
+
+    def test_postgresql(self) -> None:
+        with database(f"create schema s; set search_path = s; {ROWS}") as name:
+            with psycopg.connect(**server_address(), dbname=name, autocommit=True) as server:  # type: ignore[arg-type]
+                server.execute(
+                    f'grant usage on schema s to "{name}"; grant select on all tables in schema s to "{name}"'.encode()
+                )
+            own = server_address()
+            address = Address(str(own["host"]), int(own["port"]), name, name)
+            self.check(self.said("postgresql", address, f"reader of {name}", "s"), "s")
+
+    def test_mariadb(self) -> None:
+        _, address, password = parse_address(os.environ["INDEXA_TEST_MARIADB_URL"])
+        name = f"rows_{os.getpid()}"
+        server = pymysql.connect(host=address.host, port=address.port, user=address.user, password=password,
+                                 client_flag=CLIENT.MULTI_STATEMENTS, autocommit=True)  # fmt: skip
+        with server, server.cursor() as cursor:
+            for statement in (f"create database {name}", f"use {name}", *ROWS.split(";\n")):
+                cursor.execute(statement)
+            try:
+                self.check(self.said("mysql", address, password, name), name)
+            finally:
+                cursor.execute(f"drop database {name}")
+
+    def test_files(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            lite = sqlite3.connect(Path(folder) / "a.sqlite")
+            lite.executescript(ROWS)
+            lite.close()
+            self.check(self.said("sqlite", Address("", 0, f"{folder}/a.sqlite"), "", "main"), "main")
+            with duckdb.connect(f"{folder}/a.duckdb") as duck:
+                duck.execute(ROWS)
+            self.check(self.said("duckdb", Address("", 0, f"{folder}/a.duckdb"), "", "main"), "main")
+
+
+class Recording:
+    """A session that answers what a test wants and keeps what it was asked."""
+
+    def __init__(self, rows: list[tuple[Any, ...]]) -> None:
+        self.asked: list[str] = []
+        self._rows = rows
+
+    def fetch(self, query: str, parameters: Mapping[str, Any]) -> Iterable[tuple[Any, ...]]:
+        self.asked.append(query)
+        return [self._rows[min(len(self.asked), len(self._rows)) - 1]]
+
+
+class BoundTests(TestCase):
+    inclusion = ("s", "a", "b_id", "s", "b", "id")
+
+    def test_every_query_is_bounded_and_returns_counts(self) -> None:
+        session = Recording([(5, 0), (5,), (3, 3)])
+        asked = Questions([("s", "a", ("id",))], [self.inclusion], {("s", "b", "id")})
+        profiling.ask(session, "postgresql", asked)
+        self.assertTrue(all("limit 20000" in query and query.startswith("select count(*)") for query in session.asked))
+
+    def test_a_large_table_without_an_index_is_left_alone_and_said_so(self) -> None:
+        session = Recording([(profiling.SAMPLED_ROWS + 1,)])
+        said = profiling.ask(session, "postgresql", Questions([], [self.inclusion], set()))
+        self.assertEqual(len(session.asked), 1)
+        self.assertEqual(said.included, {})
+        self.assertIn("all of it would have been read", said.said[0])
+
+    def test_names_are_quoted_and_time_is_bounded(self) -> None:
+        session = Recording([(1, 1)])
+        evil = ("s", 'a"; drop table x; --', "b%d", "s", "b`c", "id")
+        profiling.ask(session, "postgresql", Questions([], [evil], {("s", "b`c", "id")}))
+        self.assertIn('"a""; drop table x; --"', session.asked[0])
+        self.assertIn('"b%%d"', session.asked[0])
+        said = profiling.ask(session, "mysql", Questions([], [evil], set()), seconds=-1)
+        self.assertIn("1 of 1 questions were not asked", said.said[0])
+
+    def test_a_platform_that_can_not_be_asked_is_told(self) -> None:
+        self.assertIn("can't be asked", profiling.ask(Recording([]), "oracle", Questions([], [], set())).said[0])

@@ -1,0 +1,231 @@
+"""What a model does not declare: keys, references, parts, by example and by property."""
+
+from __future__ import annotations
+
+from typing import Any
+from unittest import TestCase
+
+from hypothesis import given, settings
+
+from indexa.core.infer.data import DataSaid
+from indexa.core.infer.joins import joined_columns
+from indexa.core.infer.proposal import Proposal
+from indexa.core.infer.proposing import propose
+from indexa.core.model import Check, Column, ForeignKey, Index, IndexPart, Key, Model, Routine, Table
+from indexa.core.naming.wordbook import Stack, Word, Wordbook
+from tests.core.strategies import models
+
+TYPES = {"d": "timestamp", "t": "varchar(80)", "c": "varchar(10)", "n": "numeric(9,2)", "b": "boolean"}
+
+
+def made(name: str, columns: str, key: str = "", schema: str = "") -> Table:
+    """A table out of words: `cust_id sts_cd:c nm:t?`, integers unless said otherwise, `?` where empty is allowed."""
+    parts = []
+    for place, word in enumerate(columns.split(), 1):
+        own, _, kind = word.rstrip("?").partition(":")
+        parts.append(Column(own, place, TYPES.get(kind, "integer"), word.endswith("?")))
+    return Table(
+        schema=schema, name=name, columns=parts, primary_key=Key(name="pk", columns=tuple(key.split())) if key else None
+    )
+
+
+def schema(*tables: Table, **more: Any) -> Model:
+    return Model(name="m", platform="postgresql", tables=list(tables), **more)
+
+
+def references(model: Model, least: float = 0.5, **more: Any) -> set[str]:
+    return {
+        f"{one.table}.{','.join(one.columns)}>{one.ref_table}"
+        for one in propose(model, **more)
+        if one.kind == "foreign_key" and one.confidence >= least
+    }
+
+
+def keys(model: Model) -> dict[str, tuple[str, ...]]:
+    return {one.table: one.columns for one in propose(model) if one.kind == "primary_key" and one.confidence >= 0.5}
+
+
+class ReferenceTests(TestCase):
+    cases = {
+        "table and id": (["customer|id name:t|id", "invoice|id customer_id total:n|id"], {"invoice.customer_id>customer"}),
+        "the key's own name": (["customer|customer_id name:t|customer_id", "invoice|invoice_id customer_id|invoice_id"], {"invoice.customer_id>customer"}),
+        "capitals": (["Customers|CustomerID Name:t|CustomerID", "Orders|OrderID CustomerID ShipDate:d|OrderID"], {"Orders.CustomerID>Customers"}),
+        "short forms": (["usr|usr_id nm:t|usr_id", "ord|ord_id crt_usr_id sts_cd:c|ord_id"], {"ord.crt_usr_id>usr"}),
+        "a role before it": (
+            ["address|id street:t|id", "orders|id billing_address_id shipping_address_id?|id"],
+            {"orders.billing_address_id>address", "orders.shipping_address_id>address"},
+        ),
+        "a parent": (["category|id parent_id? name:t|id"], {"category.parent_id>category"}),
+        "people by what they did": (["users|id login:t|id", "issue|id created_by subject:t|id"], {"issue.created_by>users"}),
+        "prefixes of tables": (["tbl_cust|id nm:t|id", "tbl_ord|id cust_id|id", "tbl_prod|id nm:t|id", "tbl_line|id ord_id prod_id|id"],
+                               {"tbl_ord.cust_id>tbl_cust", "tbl_line.ord_id>tbl_ord", "tbl_line.prod_id>tbl_prod"}),
+        "a composite key": (
+            ["order_line|order_id line_no qty price:n|order_id line_no", "orders|order_id placed:d|order_id", "shipment_line|ship_id order_id line_no|ship_id"],
+            {"order_line.order_id>orders", "shipment_line.order_id,line_no>order_line"},
+        ),
+        "no measure refers": (["track|id title:t|id", "disc|id track_count|id"], set()),
+        "another type does not": (["customer|id name:t|id", "note|id customer_id:d|id"], set()),
+    }  # fmt: skip
+
+    def test_what_names_and_types_tell(self) -> None:
+        for name, (tables, wanted) in self.cases.items():
+            with self.subTest(name):
+                model = schema(*(made(*text.split("|")) for text in tables))
+                found = references(model)
+                self.assertLessEqual(wanted, found)
+                if not wanted:
+                    self.assertEqual(found, set())
+
+    def test_the_table_with_the_whole_name_is_preferred(self) -> None:
+        model = schema(
+            made("status", "id name:t", "id"),
+            made("order_status", "id name:t", "id"),
+            made("orders", "id order_status_id", "id"),
+        )
+        self.assertEqual(references(model), {"orders.order_status_id>order_status"})
+
+    def test_what_is_declared_is_not_proposed_again_and_teaches(self) -> None:
+        customer, order, note = (
+            made("customer", "id name:t", "id"),
+            made("orders", "id cust_ref", "id"),
+            made("note", "id cust_ref", "id"),
+        )
+        order.foreign_keys = [
+            ForeignKey(name="f", columns=("cust_ref",), ref_schema="", ref_table="customer", ref_columns=("id",))
+        ]
+        found = [one for one in propose(schema(customer, order, note)) if one.kind == "foreign_key"]
+        self.assertEqual({one.table for one in found if one.confidence >= 0.5}, {"note"})
+        self.assertIn("columns of this name refer there in declared keys", found[0].evidence)
+
+    def test_joins_in_views_and_routines_are_evidence(self) -> None:
+        point, sample = made("smppoint", "code:c name:t", "code"), made("sample", "no takenat:c", "no")
+        view = Table(
+            name="v",
+            kind="view",
+            definition_sql="select * from sample s join smppoint as p on s.takenat = p.code",
+            columns=[],
+        )
+        routine = Routine(schema="", name="f", kind="function", arguments="", returns="", language="sql",
+                          definition="select 1 from smppoint, sample x where x.takenat = smppoint.code")  # fmt: skip
+        model = schema(point, sample, view, routines=[routine])
+        self.assertEqual(joined_columns(model)[("sample", "takenat"), ("smppoint", "code")], 2)
+        self.assertIn("sample.takenat>smppoint", references(model))
+
+    def test_a_comment_that_says_so_and_a_wordbook_are_evidence(self) -> None:
+        point, sample = made("smppoint", "code:c name:t", "code"), made("sample", "no place:c", "no")
+        sample.columns[1].comment = "refers to smppoint"
+        self.assertEqual(references(schema(point, made("sample", "no place:c", "no"))), set())
+        stack = Stack([Wordbook(name="w", words=(Word(word="determinand", shorts=("qx",)),))])
+        tables = schema(made("determinand", "id name:t", "id"), made("result", "id qx_id", "id"))
+        self.assertEqual(references(tables, stack=stack), {"result.qx_id>determinand"})
+
+    def test_the_rows_refute_or_support(self) -> None:
+        model = schema(made("customer", "id name:t", "id"), made("invoice", "id customer_id", "id"))
+        asked = ("", "invoice", "customer_id", "", "customer", "id")
+        before = self.confidence(propose(model))
+        self.assertLess(self.confidence(propose(model, data=DataSaid(included={asked: 0.4}))), before / 2)
+        self.assertGreater(self.confidence(propose(model, data=DataSaid(included={asked: 1.0}))), before)
+
+    def confidence(self, found: list[Proposal]) -> float:
+        return max((one.confidence for one in found if one.kind == "foreign_key"), default=0.0)
+
+    def test_cardinality_and_optionality(self) -> None:
+        model = schema(
+            made("person", "id name:t", "id"),
+            made("employee", "person_id hired:d", "person_id"),
+            made("visit", "id person_id?", "id"),
+        )
+        found = {one.table: one for one in propose(model) if one.kind == "foreign_key"}
+        self.assertEqual((found["employee"].cardinality, found["employee"].optional), ("one to one", False))
+        self.assertEqual((found["visit"].cardinality, found["visit"].optional), ("many to one", True))
+
+    def test_columns_of_one_way_share_a_pattern(self) -> None:
+        model = schema(
+            made("crm_usr", "usr_id nm:t", "usr_id"),
+            made("a", "id crt_usr_id upd_usr_id", "id"),
+            made("b", "id appr_usr_id", "id"),
+        )
+        patterns = {one.pattern for one in propose(model) if one.kind == "foreign_key" and one.ref_table == "crm_usr"}
+        self.assertEqual(patterns, {"…_usr_id → crm_usr"})
+
+
+class KeyTests(TestCase):
+    cases = {
+        "id": ("customer", "id name:t", ("id",)),
+        "named after the table": ("customer", "customer_id name:t?", ("customer_id",)),
+        "a number of the table": ("orders", "order_no placed:d?", ("order_no",)),
+        "two references": ("member", "user_id team_id", ("user_id", "team_id")),
+        "a line within": ("order_line", "order_id line_no qty:n?", ("order_id", "line_no")),
+    }
+
+    def test_each_kind_of_key(self) -> None:
+        for name, (table, columns, wanted) in self.cases.items():
+            with self.subTest(name):
+                others = [
+                    made("users", "id login:t", "id"),
+                    made("team", "id name:t", "id"),
+                    made("orders2", "id", "id"),
+                ]
+                if table == "order_line":
+                    others.append(made("orders", "order_id placed:d", "order_id"))
+                others = [other for other in others if other.name != table]
+                self.assertEqual(keys(schema(made(table, columns), *others)).get(table), wanted)
+
+    def test_a_unique_index_decides(self) -> None:
+        table = made("reading", "meter:c taken:d value:n?")
+        table.indexes = [Index(name="u", unique=True, parts=(IndexPart("meter"), IndexPart("taken")))]
+        self.assertEqual(keys(schema(table)), {"reading": ("meter", "taken")})
+
+    def test_rows_that_hold_it_twice_refute_it(self) -> None:
+        model = schema(made("customer", "id name:t"))
+        said = DataSaid(unique={("", "customer", ("id",)): False})
+        self.assertLess(
+            max((one.confidence for one in propose(model, data=said) if one.columns == ("id",)), default=0), 0.3
+        )
+
+
+class PartTests(TestCase):
+    def kinds(self, *tables: Table) -> dict[tuple[str, str], Proposal]:
+        return {(one.kind, one.table): one for one in propose(schema(*tables))}
+
+    def test_the_parts_that_tables_play(self) -> None:
+        found = self.kinds(
+            made("person", "id name:t", "id"), made("employee", "person_id hired:d", "person_id"), made("team", "id name:t", "id"),
+            made("member", "person_id team_id", "person_id team_id"), made("role_type", "code:c description:t", "code"),
+            made("visit", "id person_id role_type_code:c person_name:t", "id"),
+        )  # fmt: skip
+        self.assertIn(("many_to_many", "member"), found)
+        self.assertEqual(found["subtype", "employee"].ref_table, "person")
+        self.assertIn(("code_table", "role_type"), found)
+        self.assertEqual(found["repeated_column", "visit"].ref_columns, ("name",))
+
+    def test_one_column_that_points_to_different_tables(self) -> None:
+        note = made("attachment", "id container_id container_type:t", "id")
+        note.checks = [Check(name="c", expression="container_type in ('issue', 'wiki_page')")]
+        found = [
+            one
+            for one in propose(schema(made("issue", "id title:t", "id"), made("wiki_page", "id title:t", "id"), note))
+            if one.kind == "typed_reference"
+        ]
+        self.assertEqual(
+            {(one.ref_table, one.type_value) for one in found}, {("issue", "issue"), ("wiki_page", "wiki_page")}
+        )
+        alone = [
+            one
+            for one in propose(schema(made("note", "id subject_id subject_type:t", "id")))
+            if one.kind == "typed_reference"
+        ]
+        self.assertEqual([(one.ref_table, one.type_column) for one in alone], [("", "subject_type")])
+
+
+class Properties(TestCase):
+    @given(models())
+    @settings(max_examples=60, deadline=None)
+    def test_any_model_is_taken_and_every_proposal_is_of_it(self, model: Model) -> None:
+        tables = {(table.schema, table.name): {column.name for column in table.columns} for table in model.tables}
+        for one in propose(model):
+            self.assertLessEqual(set(one.columns), tables[one.schema, one.table])
+            self.assertTrue(0 < one.confidence < 1)
+            if one.ref_table:
+                self.assertLessEqual(set(one.ref_columns), tables[one.ref_schema, one.ref_table])
+        self.assertEqual(propose(model), propose(model))
