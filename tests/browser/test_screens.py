@@ -8,7 +8,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
-from indexa.core.model import Model
+from indexa.core.model import Column, Model, Table
 from indexa.core.naming.mining import Found
 from indexa.core.naming.standard import Rule
 from indexa.editions import services as editions
@@ -17,8 +17,11 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.models import Change
+from indexa.modeling.storing import keep_snapshot
 from indexa.naming import doubts, passes, settling, standards, wordbooks
-from indexa.sources.models import Intake, Source
+from indexa.proposals import finding
+from indexa.sources import again
+from indexa.sources.models import Intake, Rereading, Source
 from tests.browser.case import BrowserCase
 from tests.dictionary.test_search import random_model
 from tests.factories import column, make_area, make_model, make_person, store, table
@@ -71,6 +74,8 @@ class AccessibilityTests(BrowserCase):
             model=self.stored, person=self.person, kinds=["tables", "columns", "keys"], only_missing=False,
             direction="physical", progress=Silent(),
         )  # fmt: skip
+        rereading = self.read_again(intake)
+        finding.find(Job(area=self.area, arguments={"model": self.stored.pk}), Silent())
         slug, model = self.area.slug, self.stored.pk
         self.pages = {
             "desk": reverse("desk:page", args=[slug]),
@@ -88,6 +93,10 @@ class AccessibilityTests(BrowserCase):
             "tables": reverse("modeling:tables", args=[slug, model]),
             "history": reverse("modeling:history", args=[slug, model]),
             "objects": reverse("modeling:objects", args=[slug, model]),
+            "gone": reverse("modeling:gone", args=[slug, model]),
+            "proposals": reverse("proposals:page", args=[slug, model]),
+            "proposals by table": reverse("proposals:page", args=[slug, model]) + "?by=table",
+            "read again": reverse("sources:again", args=[slug, rereading.pk]),
             "table": reverse("modeling:table", args=[slug, table(self.stored, "mtr").pk]),
             "dictionary": reverse("dictionary:page", args=[slug]) + "?q=mtr",
             "nothing found": reverse("dictionary:page", args=[slug]) + "?q=nosuchthing",
@@ -114,6 +123,20 @@ class AccessibilityTests(BrowserCase):
             "areas": reverse("home") + "?choose",
             "error": "/nowhere/",
         }
+
+    def read_again(self, intake: Intake) -> Rereading:
+        """A later reading that found something of everything, a conflict too."""
+        after = make_model()
+        after.tables[0].columns[2].comment = "set on"
+        after.tables[0].columns[1].type = "text"
+        after.tables[1].name = "reading"
+        after.tables.append(Table(schema="metering", name="tag", columns=[Column("id", 1, "bigint")]))
+        second = Intake.objects.create(
+            source=intake.source, model=self.stored, snapshot=keep_snapshot(after), receipt=intake.receipt, person=self.person
+        )  # fmt: skip
+        rereading = again.note(second, after, Silent())
+        assert rereading
+        return rereading
 
     def test_axe_finds_nothing_on_any_page_in_light_and_dark(self) -> None:
         self.open("/sign-in/")

@@ -10,13 +10,14 @@ from django.test import TransactionTestCase
 
 from indexa.areas.models import Area, Role
 from indexa.areas.policies import role_in
-from indexa.demo import loading, words
+from indexa.demo import loading, states, words
 from indexa.editions.models import Edition
+from indexa.jobs.models import Job
 from indexa.modeling.models import ChangeSet, StoredColumn, StoredModel
 from indexa.modeling.queries import coverage
 from indexa.naming import wordbooks
 from indexa.naming.models import NameFinding, NamingPass
-from indexa.sources.models import Source
+from indexa.sources.models import Rereading, Source
 from tests.factories import server_address
 
 
@@ -84,3 +85,32 @@ class DemoTests(TransactionTestCase):
             for statement in ("delete from metering.mtr", "create table cust.x (a int)", "drop table cust.cust"):
                 with self.subTest(statement), self.assertRaises(psycopg.errors.InsufficientPrivilege):
                     reader.execute(statement.encode())
+
+    def test_its_second_state_has_something_of_everything_to_tell(self) -> None:
+        loading.load()
+        source = Source.objects.get(name="billing")
+        states.switch(loading.DATABASE, "later")
+        with self.assertRaisesMessage(states.StateError, "already"):
+            states.switch(loading.DATABASE, "later")
+        loading._run(
+            Job.objects.create(area=source.area, kind="intake", title="again", arguments={"source": source.pk})
+        )
+        found = Rereading.objects.get().differences
+        self.assertEqual(set(found.values_list("kind", flat=True)), {"new", "changed", "gone", "renamed"})
+        self.assertEqual(set(found.exclude(conflict="").values_list("conflict", flat=True)), {"name", "definition"})
+        states.switch(loading.DATABASE, "first")
+        loading._run(Job.objects.create(area=source.area, kind="intake", title="back", arguments={"source": source.pk}))
+        left = Rereading.objects.filter(state="waiting").values_list("differences__identity", flat=True)
+        self.assertFalse([one for one in left if ".order" not in one], list(left))
+
+    def test_the_laboratory_gets_its_web_from_proposals(self) -> None:
+        loading.load()
+        lab = StoredModel.objects.get(name="lab", layer="physical")
+        web = {
+            (one.table_name, one.ref_table_name)
+            for one in lab.proposals.filter(kind="foreign_key", confidence__gte=0.5)
+        }
+        wanted = {("result", "sample"), ("result", "determinand"), ("sample", "smppoint"), ("failurenotice", "sample"),
+                  ("failurenotice", "determinand"), ("methodref", "determinand"), ("zonepoint", "regzone"), ("zonepoint", "smppoint"),
+                  ("sample", "sampler"), ("calibration", "instrument")}  # fmt: skip
+        self.assertLessEqual({(f"main.{child}", f"main.{parent}") for child, parent in wanted}, web)

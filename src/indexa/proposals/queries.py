@@ -66,8 +66,7 @@ def filled(
     """Return the groups of a page with their first rows; one query for the rows of all."""
     made: dict[object, Group] = {}
     for one in page:
-        key = one["table_id"] if by_table else (one["kind"], one["pattern"])
-        made[key] = Group(
+        made[one["table_id"] if by_table else (one["kind"], one["pattern"])] = Group(
             kind=str(one.get("kind", "")), label=str(one["table_name"] if by_table else one["pattern"]),
             table_id=int(str(one.get("table_id") or 0)), count=int(str(one["count"])), least=float(str(one["least"])),
             most=float(str(one["most"])),

@@ -11,7 +11,7 @@ import msgspec
 
 from indexa.core import platforms
 from indexa.core.infer.data import DataSaid
-from indexa.core.infer.joins import End, mentions
+from indexa.core.infer.joins import End
 from indexa.core.infer.keys import KeyChoice, numbers_itself
 from indexa.core.infer.matching import MEASURES, PERSON_ROLES, SELF_ROLES, Match, Matcher, Stem, stem_of
 from indexa.core.infer.names import KEY_WORDS, SchemaNames, Words
@@ -24,7 +24,12 @@ _GENERIC = frozenset(
 )
 _LENGTH = re.compile(r"\((\d+)")
 _REFERS = re.compile(r"\b(?:refers?|references?|foreign key|fk|points?|links?|reference|lookup|see)\b", re.I)
-_MOST_CHOICES = 24
+_NAMES = re.compile(r"[\w$#]{3,}")
+_USERS = frozenset({"user", "usr"})
+_MOST_CHOICES = 10
+_KEPT = 4
+"""How many choices of a column are weighed a second time."""
+_LEAST_KEPT = 0.01
 _LIKELY = 0.6
 _ITSELF, _OWN_KIND = -1, -2
 
@@ -39,6 +44,7 @@ class Target(msgspec.Struct, frozen=True):
     generic: bool
     """Its name says nothing of its table, as `id` does."""
     words: Words
+    type: str
 
 
 class Choice(msgspec.Struct):
@@ -50,6 +56,19 @@ class Choice(msgspec.Struct):
     features: dict[str, float]
     score: float = 0.0
     confidence: float = 0.0
+
+
+class Comment(msgspec.Struct):
+    """The words of a column's comment, and whether it speaks of referring."""
+
+    words: frozenset[str] = frozenset()
+    refers: bool = False
+
+
+def _read(comment: str) -> Comment:
+    if not comment:
+        return Comment()
+    return Comment(frozenset(_NAMES.findall(comment.lower())), bool(_REFERS.search(comment)))
 
 
 class Trend(msgspec.Struct):
@@ -105,6 +124,7 @@ class Weigher:
             self._join_ends[left].append(right)
         self._chosen: dict[int, dict[str, Choice]] = {}
         self._made: dict[int, dict[str, list[Choice]]] = {}
+        self._comment = Comment()
         self._trend: Trend | None = None
         self.habits = self._learn()
         self._column_counts = Counter(column.name.lower() for one in names.tables for column in one.table.columns)
@@ -114,13 +134,14 @@ class Weigher:
     def _targets(self, number: int, keys: list[KeyChoice]) -> list[Target]:
         named = self.names.tables[number]
         table = named.table
+        types = {column.name: column.type for column in table.columns}
         found: dict[str, Target] = {}
 
         def add(column: str, primary: bool, confidence: float) -> None:
             if column in named.columns and column not in found:
                 words = self.names.words(column)
                 generic = not stem_of(words).words or (len(words) == 1 and words[0] in _GENERIC)
-                found[column] = Target(number, column, primary, confidence, generic, words)
+                found[column] = Target(number, column, primary, confidence, generic, words, types[column])
 
         if table.primary_key:
             if len(table.primary_key.columns) == 1:
@@ -171,7 +192,12 @@ class Weigher:
         for number in range(total):
             if number % 100 == 0:
                 tell(number, total)
-            made = self._made[number] = self._first_choices(number)
+            first = self._first_choices(number)
+            made = self._made[number] = {
+                column: [choice for choice in choices[:_KEPT] if choice.confidence >= _LEAST_KEPT]
+                for column, choices in first.items()
+                if choices[0].confidence >= _LEAST_KEPT
+            }
             for column, choices in made.items():
                 name = column.lower()
                 votes[name] += 1
@@ -266,7 +292,7 @@ class Weigher:
                 return
             if target.table == number and target.column == column.name:
                 return
-            if not self.families_agree(column.type, self._column(target).type):
+            if not self.families_agree(column.type, target.type):
                 return
             best[target.table, target.column] = Choice(column.name, target, match, features)
 
@@ -292,7 +318,8 @@ class Weigher:
                     if found := best.get((number, target.column)):
                         found.features["self role"] = 1.0
                         rest = [w for w in words if w not in SELF_ROLES and w not in KEY_WORDS]
-                        found.features["self role alone"] = float(not rest)
+                        if not rest:
+                            found.features["self role alone"] = 1.0
         for target in self._by_key_name.get(column.name.lower(), ())[:_MOST_CHOICES]:
             if target.table != number:
                 add(target, None)
@@ -317,6 +344,7 @@ class Weigher:
             for table, _ in known.most_common(3):
                 for target in self.targets[table]:
                     add(target, None)
+        self._comment = _read(column.comment or column.remark or column.definition)
         for choice in best.values():
             self._describe(number, column, stem, choice)
         self._compare(best.values())
@@ -367,7 +395,8 @@ class Weigher:
                 features[f"{match.how}, rest in own name{ending}"] = 1.0
             elif match.how == "ending" and missing[0] in self.names.module_words and match.missing == 1:
                 features[f"ending, rest a module{ending}"] = 1.0
-                features["same module"] = float(own.words[:1] == missing)
+                if own.words[:1] == missing:
+                    features["same module"] = 1.0
             else:
                 features[f"{match.how}{ending}"] = 1.0
             if match.extra:
@@ -376,25 +405,27 @@ class Weigher:
                 features["much missing"] = float(match.missing - 1)
         elif match.how == "person":
             features["person's role"] = 1.0
-            features["by"] = float("by" in (match.role or ()))
-            features["person: user"] = float(bool({"user", "usr"} & set(theirs.words)))
-            features["person: one word"] = float(len(theirs.words) == 1)
-            features["person: key word"] = float(bool(stem.key_words))
+            signs = {
+                "by": "by" in match.role,
+                "person: user": not _USERS.isdisjoint(theirs.words),
+                "person: one word": len(theirs.words) == 1,
+                "person: key word": bool(stem.key_words),
+            }
+            features.update((sign, 1.0) for sign, holds in signs.items() if holds)
         if match is not None and match.sure < 1:
             features["short form"] = 1.0
             features["unsure"] = 1 - match.sure
         rest = set(target.words) & KEY_WORDS
         if stem.key_words and match is not None and match.how in ("name", "ending", "beginning"):
             told = set(stem.key_words)
-            features["key words agree"] = float(bool(rest & told) or _alike(rest, told))
-            if not rest & told and not _alike(rest, told):
-                features["key words differ"] = 1.0
+            features["key words agree" if rest & told or _alike(rest, told) else "key words differ"] = 1.0
         self._describe_types(column, choice)
         if not target.primary:
             features["unique key"] = 1.0
             if any(one.primary for one in self.targets[target.table]):
                 features["unique key beside a primary one"] = 1.0
-        features["key unsure"] = 1 - target.confidence
+        if target.confidence < 1:
+            features["key unsure"] = 1 - target.confidence
         if target.table == number:
             features["same table"] = 1.0
         if own.table.schema != theirs.table.schema:
@@ -408,12 +439,14 @@ class Weigher:
         )
         if joins:
             features["joined"] = 1.0
-            features["joined often"] = float(joins > 1)
-        comment = column.comment or column.remark or column.definition
-        if comment and mentions(comment, (theirs.table.name,)):
-            features["comment refers" if _REFERS.search(comment) else "comment names"] = 1.0
-        elif comment and _REFERS.search(comment):
-            features["comment refers elsewhere"] = 1.0
+            if joins > 1:
+                features["joined often"] = 1.0
+        said = self._comment
+        if said.words:
+            if theirs.table.name.lower() in said.words:
+                features["comment refers" if said.refers else "comment names"] = 1.0
+            elif said.refers:
+                features["comment refers elsewhere"] = 1.0
         if known := self.habits.by_column.get(column.name.lower()):
             features["declared elsewhere"] = known[target.table] / sum(known.values())
             if not known[target.table]:
@@ -422,8 +455,7 @@ class Weigher:
             self._describe_data(number, column, choice)
 
     def _describe_types(self, column: Column, choice: Choice) -> None:
-        theirs = self._column(choice.target)
-        if column.type.lower() == theirs.type.lower():
+        if column.type.lower() == choice.target.type.lower():
             choice.features["same type"] = 1.0
             if _LENGTH.search(column.type):
                 choice.features["same length"] = 1.0
@@ -446,10 +478,6 @@ class Weigher:
             choice.features["data nearly included"] = 1.0
         else:
             choice.features["data not included"] = 1.0
-
-    def _column(self, target: Target) -> Column:
-        table = self.names.tables[target.table].table
-        return next(column for column in table.columns if column.name == target.column)
 
     def _family(self, type_name: str) -> str:
         found = self._families.get(type_name)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
 from indexa.core.model import Model
 
@@ -88,9 +88,3 @@ def _table(name: str, known: dict[str, str]) -> str:
 
 def _bare(name: str) -> str:
     return name.strip().strip('"`[]').lower()
-
-
-def mentions(comment: str, names: Iterable[str]) -> bool:
-    """Say whether a comment holds one of these names as a word of its own."""
-    text = comment.lower()
-    return any(re.search(rf"(?<!\w){re.escape(name.lower())}(?!\w)", text) for name in names if len(name) > 2)

@@ -83,7 +83,13 @@ class Matcher:
         self._persons = [
             number for number, one in enumerate(names.tables) if one.words[-1] in PERSONS or one.words[0] in PERSONS
         ]
-        self._persons.sort(key=lambda number: (len(names.tables[number].words), number))
+        self._persons.sort(
+            key=lambda number: (
+                len(names.tables[number].words),
+                not {"user", "usr"} & set(names.tables[number].words),
+                number,
+            )
+        )
 
     def words(self, table: int) -> Words:
         """Return the words of a table's name."""
@@ -127,7 +133,7 @@ class Matcher:
         roles = tuple(word for word in words if word in PERSON_ROLES or word == "by")
         if not roles:
             return []
-        return [Match(number, "person", 1.0, role=roles) for number in self._persons[:6]]
+        return [Match(number, "person", 1.0, role=roles) for number in self._persons[:3]]
 
 
 def _rank(match: Match) -> tuple[float, ...]:
