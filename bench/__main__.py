@@ -17,13 +17,16 @@ NAMES = {
     "other_catalogs": "reading MariaDB and SQLite, beside their bare catalog queries; starting the headless command",
     "naming": "names out of real software, split and told in full; a million names beside a bare loop",
     "naming_pass": "a naming pass over 200,000 columns: proposed, applied, undone",
+    "inferring": "keys and relationships that schemas declare, hidden and found again; 1,000 and 10,000 tables",
+    "fitting": "the weights of inference, fitted to a folder of model files and judged on those left out",
+    "rereading": "a large source read again of which some tables changed, beside queries and comparison",
     "storing": "storing a model in both layers, beside a bare COPY of the same rows",
     "searching": "searching the dictionary of 1,000,000 columns",
     "model_file": "writing and reading the model file, beside the library's bare records",
     "exporting": "a spreadsheet of 200,000 rows: time beside CSV, and memory",
 }
 
-WITHOUT_SERVER = ("scripts", "other_catalogs", "real_scripts", "naming")
+WITHOUT_SERVER = ("scripts", "other_catalogs", "real_scripts", "naming", "inferring", "fitting")
 
 
 def main() -> None:

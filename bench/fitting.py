@@ -20,7 +20,7 @@ from indexa.core.infer import weights
 from indexa.core.infer.composite import CompositeWeigher
 from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.joins import joined_columns
-from indexa.core.infer.keys import choices
+from indexa.core.infer.keys import all_choices, choices_alone
 from indexa.core.infer.matching import Matcher
 from indexa.core.infer.names import SchemaNames
 from indexa.core.model import Model, file
@@ -66,16 +66,17 @@ def hide(model: Model, what: str) -> Model:
     return copy
 
 
-def primary_examples(model: Model, what: str) -> list[Example]:
-    """Return an example for each table with a declared primary key."""
+def primary_examples(model: Model, what: str, *, alone: bool) -> list[Example]:
+    """Return an example for each table with a declared primary key, weighed by itself or with what the others tell."""
     hidden = hide(model, what)
     names = SchemaNames(hidden)
     matcher = Matcher(names)
     declared = {(t.schema, t.name): frozenset(t.primary_key.columns) for t in model.tables if t.primary_key}
     found = []
+    every = None if alone else all_choices(names, matcher)
     for number, one in enumerate(names.tables):
         truth = declared.get((one.table.schema, one.table.name))
-        made = choices(names, matcher, number)
+        made = every[number] if every is not None else choices_alone(names, matcher, number)
         if truth is None:
             continue
         right = next((at for at, choice in enumerate(made) if frozenset(choice.columns) == truth), -1)
@@ -87,7 +88,7 @@ def weigher_of(hidden: Model) -> Weigher:
     """Make what weighs the columns of a model."""
     names = SchemaNames(hidden)
     matcher = Matcher(names)
-    keys = [choices(names, matcher, number) for number in range(len(names.tables))]
+    keys = all_choices(names, matcher)
     return Weigher(names, matcher, keys, joined_columns(hidden), hidden.platform or "postgresql")
 
 
@@ -120,7 +121,7 @@ def composite_examples(model: Model, what: str) -> list[Example]:
     hidden = hide(model, what)
     weigher = weigher_of(hidden)
     matcher = Matcher(weigher.names)
-    keys = [choices(weigher.names, matcher, number) for number in range(len(weigher.names.tables))]
+    keys = all_choices(weigher.names, matcher)
     weighs = CompositeWeigher(weigher, keys)
     truth = {
         (t.full_name.lower(), frozenset(key.columns)): key.ref_table.lower()
@@ -192,7 +193,7 @@ def fit(groups: Iterable[list[Example]], believed: dict[str, float], pull: float
 def score_keys(model: Model, what: str) -> tuple[int, int]:
     """Return how many of the declared primary keys are the likeliest choice, and how many there are."""
     right = total = 0
-    for made, truth in primary_examples(model, what):
+    for made, truth in primary_examples(model, what, alone=False):
         right += truth == 0 and bool(made)
         total += 1
     return right, total
@@ -244,14 +245,17 @@ def main(arguments: list[str]) -> None:
     order = sorted(set(groups.values()))
     random.Random(7).shuffle(order)
     modes = ("foreign", "all", "bare")
-    primary = {(n, m): primary_examples(models[n], m) for n in names for m in ("all", "bare")}
+    primary = {(n, m): primary_examples(models[n], m, alone=True) for n in names for m in ("all", "bare")}
     print("primary examples", sum(map(len, primary.values())), file=sys.stderr)
     rows, calibration = [], defaultdict(list)
     for fold in range(given.folds if not given.write else 1):
         out = set() if given.write else set(order[fold :: given.folds])
         train = [n for n in names if groups[n] not in out]
+        kinds = ("all", "bare")
+        weights.PRIMARY_ALONE.clear()
+        weights.PRIMARY_ALONE.update(fit((primary[n, m] for n in train for m in kinds), KEYS))
         weights.PRIMARY.clear()
-        weights.PRIMARY.update(fit((primary[n, m] for n in train for m in ("all", "bare")), KEYS))
+        weights.PRIMARY.update(fit((primary_examples(models[n], m, alone=False) for n in train for m in kinds), KEYS))
         for told, alone in ((weights.ALONE, True), (weights.FOREIGN, False)):
             told.clear()
             told.update(fit((foreign_examples(models[n], m, alone=alone) for n in train for m in modes), REFERENCES))
@@ -296,6 +300,7 @@ def write() -> None:
         "",
     ]
     for name, told in (
+        ("PRIMARY_ALONE", weights.PRIMARY_ALONE),
         ("PRIMARY", weights.PRIMARY),
         ("ALONE", weights.ALONE),
         ("FOREIGN", weights.FOREIGN),

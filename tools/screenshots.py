@@ -1,11 +1,13 @@
 """Takes the pictures in docs/screenshots from the running demo: tools/screenshots.py [--out DIR] [NAME...].
 
-Needs the demo (./indexa start) and what the tests need (chromium and its driver).
+Needs the demo (./indexa start) and what the tests need (chromium and its driver). The last one brings the demo's billing
+database to its later state.
 """
 
 from __future__ import annotations
 
 import argparse
+import subprocess
 import tempfile
 import time
 from collections.abc import Callable
@@ -66,6 +68,15 @@ def script(source: str) -> Callable[[Browser], None]:
     return lambda browser: browser.execute_script(source)
 
 
+def wait(seconds: float) -> Callable[[Browser], None]:
+    return lambda browser: time.sleep(seconds)
+
+
+def later(browser: Browser) -> None:
+    """Let the demo's billing database change, if it has not yet."""
+    subprocess.run([ROOT / "indexa", "manage", "billing_state", "later"], capture_output=True, check=False)
+
+
 PICK = "document.querySelectorAll('tr.row-of-column .pick')[%d].click()"
 DARK = script("document.querySelector('[data-theme-switch]').click()")
 VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
@@ -74,8 +85,6 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "new-source": ("a/works/sources/new/", []),
     "choosing": ("a/works/sources/", [follow("works live"), script("document.getElementById('include').value = 'wk*'"), typed("include", " st*")]),
     "script-receipt": ("a/works/sources/", [follow("works"), click(".body > table.list a")]),
-    "remark": ("a/works/dictionary/?q=promisedBy", [script(PICK % 1)]),
-    "receipt": ("a/billing/sources/", [follow("billing"), click(".body table.list a")]),
     "dictionary": ("a/billing/dictionary/?q=mtr", [script(PICK % 9)]),
     "dictionary-dark": ("a/billing/dictionary/?q=mtr", [DARK, script(PICK % 9)]),
     "model": ("a/billing/models/", [follow("billing")]),
@@ -85,12 +94,18 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "naming-pass": ("a/billing/names/passes/1/", [script("document.querySelectorAll('.dec .pick')[0].click()")]),
     "standard": ("a/billing/names/standards/1/", [click("#rule-index"), click("[value=try]")]),
     "findings": ("a/billing/names/findings/", []),
+    "proposals": ("a/works/models/", [follow("lab"), follow("Proposals"), script("document.querySelectorAll('article.case .pick')[1].click()")]),
     "edition": ("a/billing/editions/", [follow("Billing data dictionary")]),
     "edition-pages": (
         "a/billing/editions/",
         [follow("Billing data dictionary"), follow("Open the pages"), follow("Dictionary")],
     ),
     "lookup": ("a/billing/", [press("/"), press("mtr")]),
+    "read-again": (
+        "a/billing/sources/",
+        [follow("billing"), later, click("#choice .btn.main"), wait(12), script("document.querySelector('.case.waits .pick').click()"),
+         script("document.querySelector('.case.waits').scrollIntoView({block: 'center'})")],
+    ),
 }  # fmt: skip
 
 

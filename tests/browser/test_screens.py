@@ -134,7 +134,7 @@ class AccessibilityTests(BrowserCase):
         second = Intake.objects.create(
             source=intake.source, model=self.stored, snapshot=keep_snapshot(after), receipt=intake.receipt, person=self.person
         )  # fmt: skip
-        rereading = again.note(second, after, Silent())
+        rereading = again.note(second, again.compare_with(self.stored, after))
         assert rereading
         return rereading
 

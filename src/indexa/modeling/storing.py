@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import zlib
+from concurrent.futures import ThreadPoolExecutor
 
 import msgspec
 from django.utils import timezone
@@ -26,10 +27,27 @@ from indexa.modeling.rows import RowWriter
 
 def keep_snapshot(model: Model) -> Snapshot:
     """Keep what a source said, once for each content."""
-    content = file.write(model)
-    digest = hashlib.sha256(content).hexdigest()
-    found = Snapshot.objects.filter(pk=digest).defer("content").first()
-    return found or Snapshot.objects.create(digest=digest, content=zlib.compress(content, 1), size=len(content))
+    return SnapshotKeeping(model).keep()
+
+
+class SnapshotKeeping:
+    """Keeping what a source said, packed beside other work: packing a large model takes as long as comparing it."""
+
+    def __init__(self, model: Model) -> None:
+        self._content = file.write(model)
+        self._worker = ThreadPoolExecutor(1)
+        self._packed = self._worker.submit(self._pack)
+
+    def _pack(self) -> tuple[str, bytes]:
+        """Return digest and packed content; both are worked out in C, while other threads go on."""
+        return hashlib.sha256(self._content).hexdigest(), zlib.compress(self._content, 1)
+
+    def keep(self) -> Snapshot:
+        """Wait for the packing and store its result, if that content is not there yet."""
+        digest, packed = self._packed.result()
+        self._worker.shutdown()
+        found = Snapshot.objects.filter(pk=digest).defer("content").first()
+        return found or Snapshot.objects.create(digest=digest, content=packed, size=len(self._content))
 
 
 def read_snapshot(snapshot: Snapshot) -> Model:

@@ -29,16 +29,18 @@ class AgainError(Exception):
     """A decision about a later reading that can't be taken; the message says why and what to do."""
 
 
-def note(intake: Intake, reading: Model, progress: Progress, *, scheduled: bool = False) -> Rereading | None:
+def compare_with(model: StoredModel, reading: Model) -> Comparison:
+    """Compare a later reading with the state of the source that a model stands on."""
+    assert model.snapshot is not None
+    return compare(read_snapshot(model.snapshot), reading)
+
+
+def note(intake: Intake, comparison: Comparison, *, scheduled: bool = False) -> Rereading | None:
     """Keep what a later reading found to be otherwise; None where nothing is. An older one that waits is put away."""
     model = intake.model
     assert model is not None
     assert model.snapshot is not None
     Rereading.objects.filter(source=intake.source, state=Rereading.State.WAITING).update(state=Rereading.State.PUT_AWAY)
-    if model.snapshot_id == intake.snapshot_id:
-        return None
-    progress.tell("Comparing with the last reading")
-    comparison = compare(read_snapshot(model.snapshot), reading)
     if not comparison.differences:
         return None
     rereading = Rereading.objects.create(

@@ -17,9 +17,9 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.modeling.errors import EditError
 from indexa.modeling.models import ChangeSet, Layer, Snapshot, StoredModel
-from indexa.modeling.storing import keep_snapshot, store_reading
+from indexa.modeling.storing import SnapshotKeeping, store_reading
 from indexa.sources import schedules
-from indexa.sources.again import AgainError, note, take
+from indexa.sources.again import AgainError, compare_with, note, take
 from indexa.sources.models import Intake, Source
 from indexa.sources.services import choice_of, name_for, reading
 
@@ -94,11 +94,13 @@ def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: P
 
 def _note(job: Job, source: Source, stored: StoredModel, model: Model, receipt: Receipt, progress: Progress) -> str:
     started = time.monotonic()
-    progress.tell("Keeping what the source said")
-    snapshot = keep_snapshot(model)
+    progress.tell("Comparing with the last reading")
+    keeping = SnapshotKeeping(model)
+    comparison = compare_with(stored, model)
+    snapshot = keeping.keep()
     receipt.storing_seconds = time.monotonic() - started
     intake = _intake(job, source, stored, snapshot, receipt)
-    rereading = note(intake, model, progress, scheduled=bool(job.arguments.get("scheduled")))
+    rereading = note(intake, comparison, scheduled=bool(job.arguments.get("scheduled")))
     if rereading is None:
         StoredModel.objects.filter(pk=stored.pk).update(read_at=intake.at)
         return reverse("sources:receipt", args=[source.area.slug, intake.pk])

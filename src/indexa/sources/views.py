@@ -97,9 +97,7 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
     running = Job.objects.filter(
         area=request.area, kind="intake", arguments__source=source.pk, state__in=["waiting", "running"]
     ).first()
-    intakes = source.intakes.select_related("person", "rereading").annotate(
-        differences=Count("rereading__differences")
-    )[:20]
+    intakes = source.intakes.select_related("person", "rereading").annotate(differences=Count("rereading__differences"))
     waiting = Rereading.objects.filter(source=source, state=Rereading.State.WAITING)
     rereading = waiting.annotate(count=Count("differences")).first()
     schedule = Schedule.objects.filter(source=source).select_related("last_job").first()
@@ -107,7 +105,7 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
         platforms.get(source.platform).cannot if source.platform != OTHER and source.kind in ("live", "file") else ()
     )
     context = {
-        "source": source, "intakes": intakes, "job": running, "cannot": cannot, "rereading": rereading,
+        "source": source, "intakes": intakes.order_by("-at")[:20], "job": running, "cannot": cannot, "rereading": rereading,
         "differences": rereading.count if rereading else 0, "schedule": schedule,
         "watching": set(schedule.watchers.values_list("pk", flat=True)) if schedule else set(),
         "people": Person.objects.filter(memberships__area=request.area).exclude(email="").order_by("username"),

@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 
+from indexa.core.collector import collector_resting
 from indexa.core.compare.comparing import (
     APART,
     COLUMN_FIELDS,
@@ -53,7 +54,8 @@ def apply(comparison: Comparison, taken: Collection[str]) -> Applied:
     Taking all gives the later state, taking none the earlier one. What is no difference (handles, the version of the
     server) is the later state's.
     """
-    return _Applying(comparison, with_required(comparison.differences, set(taken))).all()
+    with collector_resting():
+        return _Applying(comparison, with_required(comparison.differences, set(taken))).all()
 
 
 class _Applying:
@@ -140,7 +142,7 @@ class _Applying:
         name = self._from_after.tables.get(new, new)
         made.tables[name] = old
         if old not in self._ids:
-            made.columns[name] = match.columns
+            made.columns[name] = match.columns  # nothing renamed in it
             # Nothing differs but handles, or names of what it refers to.
             return after if not self._from_after else self._with_names(after)
         columns = self._columns(match)

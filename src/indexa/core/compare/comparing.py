@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from indexa.core.collector import collector_resting
 from indexa.core.compare.differences import Difference
 from indexa.core.compare.matching import (
     KnownRenames,
@@ -77,10 +78,15 @@ def compare(
     `apart` are ids of renames that a person said are none: those are gone and new. With `renames` nothing is guessed: only
     these are renames.
     """
+    with collector_resting():
+        return _compare(before, after, apart, renames)
+
+
+def _compare(before: Model, after: Model, apart: Collection[str], renames: KnownRenames | None) -> Comparison:
     matches = (
-        match_known(before.tables, after.tables, renames)
-        if renames is not None
-        else match_tables(before.tables, after.tables, apart)
+        match_tables(before.tables, after.tables, apart)
+        if renames is None
+        else match_known(before.tables, after.tables, renames)
     )
     made = Comparison(before, after, matches, _names(matches), [], {})
     found = made.differences
@@ -89,6 +95,7 @@ def compare(
         if match is None:
             found.append(_whole("new", table))
         elif _may_differ(match, made.forward):
+            match.fill()
             found.extend(_of_table(match, made))
     found.extend(
         _whole("gone", table) for table in before.tables if (table.schema, table.name) not in matches.by_before
@@ -109,8 +116,8 @@ def _names(matches: Matches) -> Names:
 
 
 def _may_differ(match: TableMatch, names: Names) -> bool:
-    """Say whether a table has to be looked at: most are the same to the last letter, which is known in no time."""
-    if match.before != match.after:
+    """Say whether a table has to be looked at."""
+    if not match.same:
         return True
     return bool(names) and any(
         (key.ref_schema, key.ref_table) in names.tables or (key.ref_schema, key.ref_table) in names.columns

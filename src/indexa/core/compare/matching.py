@@ -27,6 +27,13 @@ class TableMatch(msgspec.Struct):
     """Later name → earlier name of the columns that are in both."""
     why: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
     """Later name of a renamed column → why it is the same one."""
+    same: bool = False
+    """True where nothing differs to the last letter: then `columns` stays empty until it is asked for."""
+
+    def fill(self) -> None:
+        """Fill in the columns of a table that is the same."""
+        if self.same and not self.columns:
+            self.columns = {column.name: column.name for column in self.after.columns}
 
 
 class Matches(msgspec.Struct):
@@ -91,7 +98,9 @@ def match_tables(before: Sequence[Table], after: Sequence[Table], apart: Collect
             continue
         found.append(match)
     for match in found:
-        match_columns(match, apart)
+        match.same = match.before == match.after  # most are, and it is known in no time
+        if not match.same:
+            match_columns(match, apart)
     return Matches(
         {(one.after.schema, one.after.name): one for one in found},
         {(one.before.schema, one.before.name): one for one in found},

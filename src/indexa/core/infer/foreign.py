@@ -566,7 +566,8 @@ def _grade(choice: Choice) -> int:
     if match is None:
         return 1
     if match.how == "name":
-        return 0 if not match.extra and not match.behind else 1 if not match.behind else 3
+        exact = not match.extra and match.sure == 1
+        return 0 if exact and not match.behind else 1 if not match.behind else 3
     return {"key": 1, "ending": 2, "self": 2}.get(match.how, 3)
 
 

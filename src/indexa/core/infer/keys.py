@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable, Mapping
 
 import msgspec
 
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.matching import MEASURES, Matcher, stem_of
 from indexa.core.infer.names import KEY_WORDS, SchemaNames, TableNames
-from indexa.core.infer.weights import PRIMARY
+from indexa.core.infer.weights import PRIMARY, PRIMARY_ALONE
 from indexa.core.model import Column, Table
 
 _NUMBERS_ITSELF = re.compile(r"nextval\(|auto_?increment|identity|gen_id|next value", re.I)
@@ -30,6 +31,7 @@ _NUMBERS = frozenset("no num nr nbr number".split())
 _MEASURED = MEASURES - {"date", "time", "name", "position", "year", "month", "day", "version", "level"}
 _MOST_COMPOSITE = 6
 _SURE_READING = 0.6
+_LIKELY = 0.6
 _SURE_SIGNS = {"id", "id of table", "numbers itself"}
 
 
@@ -48,8 +50,35 @@ def numbers_itself(column: Column) -> bool:
     )
 
 
-def choices(names: SchemaNames, matcher: Matcher, number: int, data: DataSaid | None = None) -> list[KeyChoice]:
-    """Return the choices for the primary key of a table, the likeliest first; their confidences leave room for none."""
+def all_choices(
+    names: SchemaNames, matcher: Matcher, data: DataSaid | None = None, tell: Callable[[int, int], None] | None = None
+) -> list[list[KeyChoice]]:
+    """Return for each table the choices for its primary key, the likeliest first; their confidences leave room for none.
+
+    Weighed twice: each table by itself, then with what the likely keys of the schema have in common.
+    """
+    found = []
+    for number in range(len(names.tables)):
+        if tell is not None and number % 200 == 0:
+            tell(number, len(names.tables))
+        found.append(choices_alone(names, matcher, number, data))
+    firsts = [one[0] for one in found if one and one[0].confidence >= _LIKELY]
+    several = sum(len(one.columns) > 1 for one in firsts) / max(1, len(firsts))
+    first_alone = sum(len(one.columns) == 1 and "position 1" in one.features for one in firsts) / max(1, len(firsts))
+    for made in found:
+        for choice in made:
+            alone = math.log(max(choice.confidence, 1e-4) / max(1e-4, 1 - choice.confidence)) / 3
+            choice.features["alone likely"] = alone
+            if len(choice.columns) > 1:
+                choice.features["several are usual here"] = several
+            elif "position 1" in choice.features:
+                choice.features["the first is usual here"] = first_alone
+        _weigh(made, PRIMARY)
+    return found
+
+
+def choices_alone(names: SchemaNames, matcher: Matcher, number: int, data: DataSaid | None = None) -> list[KeyChoice]:
+    """Return the choices for the primary key of a table, weighed by itself."""
     named = names.tables[number]
     table = named.table
     referring = {column.name: _speaks_of_another(matcher, named, column.name, number) for column in table.columns}
@@ -78,12 +107,18 @@ def choices(names: SchemaNames, matcher: Matcher, number: int, data: DataSaid | 
             if said is not None:
                 one["data unique" if said else "data not unique"] = 1.0
     made = [KeyChoice(columns, features) for columns, features in found.items()]
-    scores = [sum(PRIMARY.get(name, 0.0) * value for name, value in one.features.items()) for one in made]
+    _weigh(made, PRIMARY_ALONE)
+    return made
+
+
+def _weigh(made: list[KeyChoice], weights: Mapping[str, float]) -> None:
+    """Set the confidences of choices and put the likeliest first."""
+    scores = [sum(weights.get(name, 0.0) * value for name, value in one.features.items()) for one in made]
     top = max([0.0, *scores])
     total = math.exp(-top) + sum(math.exp(score - top) for score in scores)
     for choice, score in zip(made, scores, strict=True):
         choice.confidence = math.exp(score - top) / total
-    return sorted(made, key=lambda one: -one.confidence)
+    made.sort(key=lambda one: -one.confidence)
 
 
 def _declared_unique(table: Table) -> list[tuple[tuple[str, ...], str]]:

@@ -10,7 +10,7 @@ from indexa.core.infer.data import DataSaid
 from indexa.core.infer.evidence import words_for
 from indexa.core.infer.foreign import Choice, Weigher, role_of
 from indexa.core.infer.joins import joined_columns
-from indexa.core.infer.keys import KeyChoice, choices
+from indexa.core.infer.keys import KeyChoice, all_choices
 from indexa.core.infer.matching import Matcher
 from indexa.core.infer.names import SchemaNames
 from indexa.core.infer.proposal import Proposal
@@ -49,12 +49,7 @@ class Proposing:
         tell("Comparing names", 0, 0)
         self.names = SchemaNames(model, stack)
         matcher = Matcher(self.names)
-        total = len(self.names.tables)
-        self.keys: list[list[KeyChoice]] = []
-        for number in range(total):
-            if number % 200 == 0:
-                tell("Looking for keys", number, total)
-            self.keys.append(choices(self.names, matcher, number, data))
+        self.keys = all_choices(self.names, matcher, data, lambda done, whole: tell("Looking for keys", done, whole))
         tell("Reading joins in views and routines", 0, 0)
         self.weigher = Weigher(self.names, matcher, self.keys, joined_columns(model), model.platform, data)
         self.weigher.look_at_all(lambda done, whole: tell("Weighing what columns refer to", done, whole))

@@ -1,0 +1,189 @@
+"""Keys that schemas of real software declare, hidden and found again; and how long a large model takes."""
+
+from __future__ import annotations
+
+import random
+import resource
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from bench.fitting import hide
+from bench.real_scripts import fetch, quiet
+from indexa.adapters.address import Address
+from indexa.adapters.live import open_source
+from indexa.core import platforms
+from indexa.core.infer.asking import questions
+from indexa.core.infer.data import DataSaid
+from indexa.core.infer.proposing import propose
+from indexa.core.model import Model
+from indexa.core.scripts.reader import ScriptFile, read_scripts
+
+ROOT = Path(__file__).resolve().parent.parent
+# Package, the script in it, platform: scripts that declare a good part of their foreign keys.
+SCHEMAS = [
+    ("zabbix-server-pgsql", "schema.sql.gz", "postgresql"),
+    ("icingaweb2-module-director", "schema/mysql.sql", "mysql"),
+    ("roundcube-core", "mysql.initial.sql", "mysql"),
+    ("glewlwyd", "database/init.mariadb.sql.gz", "mysql"),
+    ("hibiscus", "mysql-create.sql", "mysql"),
+    ("osmosis", "contrib/apidb_0.6.sql", "postgresql"),
+    ("tt-rss", "ttrss_schema_mysql.sql", "mysql"),
+    ("kea-admin", "dhcpdb_create.pgsql", "postgresql"),
+    ("openqa", "001-auto.sql", "postgresql"),
+    ("davical", "davical.sql", "postgresql"),
+    ("goiardi", "goiardi-schema-postgres.sql", "postgresql"),
+    ("pdns-backend-pgsql", "/schema.pgsql.sql", "postgresql"),
+    ("gnumed-server", "gmDemographics.sql", "postgresql"),
+    ("pgagent", "pgagent--4.2.sql", "postgresql"),
+]
+Score = tuple[int, int, int]
+"""Right ones, proposed ones, declared ones."""
+
+
+def main(arguments: list[str]) -> None:
+    """Print a line a schema, the means, and the times."""
+    tables = [int(one) for one in arguments] or [1000, 10_000]
+    print("| schema | declared | F1 | F1, no key declared | F1 with rows | keys |\n|---|---|---|---|---|---|")
+    shares: dict[str, list[float]] = {"names": [], "no keys": [], "rows": [], "keys": []}
+    told: list[tuple[float, bool]] = []
+    with tempfile.TemporaryDirectory() as folder:
+        for package, name, platform in SCHEMAS:
+            content = fetch(Path(folder), package, name)
+            if content is None:
+                print(f"| {package} | could not be fetched |||||")
+                continue
+            model, _ = read_scripts([ScriptFile(name, content)], platforms.get(platform).dialect, quiet, package)
+            model.platform = platform
+            names, confidences = judge(model, "foreign", None)
+            bare, _ = judge(model, "all", None)
+            rows, _ = judge(model, "foreign", said_by_made_up_rows(model))
+            keys = keys_found(model)
+            told += confidences
+            for kind, value in (
+                ("names", f1(names)),
+                ("no keys", f1(bare)),
+                ("rows", f1(rows)),
+                ("keys", keys[0] / max(1, keys[1])),
+            ):
+                shares[kind].append(value)
+            print(
+                f"| {package} | {names[2]} | {f1(names):.2f} | {f1(bare):.2f} | {f1(rows):.2f} | {keys[0]} of {keys[1]} |"
+            )
+    print("means:", {kind: round(sum(values) / len(values), 3) for kind, values in shares.items()})
+    for low, high in ((0.5, 0.7), (0.7, 0.8), (0.8, 0.9), (0.9, 1.0), (0.8, 1.0)):
+        part = [right for value, right in told if low <= value < high]
+        print(f"told at {low} to {high}: {sum(part)} of {len(part)} right")
+    for count in tables:
+        large(count)
+
+
+def f1(score: Score) -> float:
+    """Return the harmonic mean of precision and recall."""
+    return 2 * score[0] / max(1, score[1] + score[2])
+
+
+def wanted_of(model: Model) -> set[tuple[str, frozenset[str], str]]:
+    """Return the foreign keys that a model declares to tables that it holds."""
+    there = {table.full_name.lower() for table in model.tables}
+    return {
+        (table.full_name.lower(), frozenset(c.lower() for c in key.columns), ref)
+        for table in model.tables
+        for key in table.foreign_keys
+        if (ref := (f"{key.ref_schema}.{key.ref_table}" if key.ref_schema else key.ref_table).lower()) in there
+    }
+
+
+def judge(model: Model, what: str, data: DataSaid | None) -> tuple[Score, list[tuple[float, bool]]]:
+    """Hide the keys, propose, and compare; also each proposal's confidence and whether it is right."""
+    wanted, found, told = wanted_of(model), set(), []
+    for one in propose(hide(model, what), data=data):
+        if one.kind == "foreign_key":
+            ref = f"{one.ref_schema}.{one.ref_table}" if one.ref_schema else one.ref_table
+            key = (one.full_name.lower(), frozenset(c.lower() for c in one.columns), ref.lower())
+            told.append((one.confidence, key in wanted))
+            if one.confidence >= 0.5:
+                found.add(key)
+    return (len(found & wanted), len(found), len(wanted)), told
+
+
+def keys_found(model: Model) -> tuple[int, int]:
+    """Hide the primary keys; return how many are the likeliest proposal, and how many there are."""
+    declared = {table.full_name: frozenset(table.primary_key.columns) for table in model.tables if table.primary_key}
+    found = {one.full_name: frozenset(one.columns) for one in propose(hide(model, "all")) if one.kind == "primary_key"}
+    return sum(found.get(name) == columns for name, columns in declared.items()), len(declared)
+
+
+def said_by_made_up_rows(model: Model) -> DataSaid:
+    """Fill a SQLite file with rows that keep the declared keys, and ask them by the very queries that a source is asked."""
+    draw = random.Random(5)
+    parents = {(child, columns): ref for child, columns, ref in wanted_of(model)}
+    with tempfile.TemporaryDirectory() as folder:
+        path = f"{folder}/rows.sqlite"
+        with sqlite3.connect(path) as rows:
+            for number, table in enumerate(model.tables):
+                if table.kind in ("view", "materialized view") or not table.columns:
+                    continue
+                names = ", ".join(f'"{column.name}"' for column in table.columns)
+                rows.execute(f'create table "{table.full_name}" ({names})')
+                single = {
+                    c.name: parents.get((table.full_name.lower(), frozenset({c.name.lower()}))) for c in table.columns
+                }
+                for row in range(60):
+                    # Each table's numbers begin elsewhere, as they do where tables have grown apart.
+                    values = [
+                        draw.randrange(60) + 1000 * place_of(model, single[c.name])
+                        if single[c.name]
+                        else row + 1000 * number
+                        for c in table.columns
+                    ]
+                    rows.execute(f'insert into "{table.full_name}" values ({", ".join("?" * len(values))})', values)
+        asked = questions(hide(model, "foreign"))
+        flat = _Flat()
+        with open_source("sqlite", Address("", 0, path), "") as opened:
+            said = opened.ask_rows(flat.flat(asked), quiet)
+        return flat.back(said)
+
+
+def place_of(model: Model, full_name: str | None) -> int:
+    """Return the number of a table among those of a model."""
+    return next(number for number, table in enumerate(model.tables) if table.full_name.lower() == full_name)
+
+
+class _Flat:
+    """Tables of all schemas stand in one SQLite file under their full names."""
+
+    def flat(self, asked):  # type: ignore[no-untyped-def]
+        asked.included = [("", _full(a, b), c, "", _full(d, e), f) for a, b, c, d, e, f in asked.included]
+        asked.unique = []
+        return asked
+
+    def back(self, said: DataSaid) -> DataSaid:
+        def split(name: str) -> tuple[str, str]:
+            schema, _, table = name.rpartition(".")
+            return schema, table
+
+        said.included = {(*split(b), c, *split(e), f): share for (_, b, c, _, e, f), share in said.included.items()}
+        return said
+
+
+def _full(schema: str, table: str) -> str:
+    return f"{schema}.{table}" if schema else table
+
+
+def large(count: int) -> None:
+    """Propose for a made-up schema of so many tables."""
+    script = subprocess.run(
+        [sys.executable, str(ROOT / "bench" / "schemas.py"), str(count)], stdout=subprocess.PIPE, check=True
+    )
+    model, _ = read_scripts([ScriptFile("s", script.stdout)], platforms.get("postgresql").dialect, quiet, "s")
+    model.platform = "postgresql"
+    hidden = hide(model, "foreign")
+    began = time.perf_counter()
+    found = propose(hidden)
+    seconds = time.perf_counter() - began
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"{len(model.tables):,} tables: {len(found):,} proposals in {seconds:.1f} s, peak {peak:,.0f} MB")
