@@ -1,0 +1,104 @@
+"""The signs that inference reads: joins in queries, words of names, stems of columns, and how signs are told."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+from indexa.core.infer.evidence import words_for
+from indexa.core.infer.joins import joined_columns
+from indexa.core.infer.matching import Matcher, stem_of
+from indexa.core.infer.names import SchemaNames
+from indexa.core.model import Model, Table, Trigger
+from tests.core.test_infer import made, schema
+
+
+class JoinTests(TestCase):
+    """Each query joins sample.pt to point.code, in a way that people write it."""
+
+    queries = (
+        "select * from sample s join point p on s.pt = p.code",
+        "SELECT * FROM sample AS s, point AS p WHERE p.code=s.pt",
+        'select * from "sample" inner join "point" on ("sample"."pt" = "point"."code")',
+        "select * from lab.sample s left join lab.point on s.pt = point.code",
+        "select * from `sample` s join `point` p on `s`.`pt` = `p`.`code`",
+        "select * from [sample] s join [point] p on [s].[pt] = [p].[code]",
+        "update sample set x = 1 from point where sample.pt = point.code",
+        "select * -- from nothing n\n from sample s /* join point q */ join point p on s.pt = p.code",
+    )
+
+    def model(self, query: str) -> Model:
+        sample, point = made("sample", "no pt:c kind:c", schema="lab"), made("point", "code:c kind:c", schema="lab")
+        return schema(sample, point, Table(schema="lab", name="v", kind="view", columns=[], definition_sql=query))
+
+    def test_joins_are_read_however_they_are_written(self) -> None:
+        for query in self.queries:
+            with self.subTest(query):
+                self.assertEqual(joined_columns(self.model(query))[("lab.sample", "pt"), ("lab.point", "code")], 1)
+
+    def test_using_and_what_is_no_join(self) -> None:
+        found = joined_columns(self.model("select * from sample join point using (kind)"))
+        self.assertEqual(found[("lab.point", "kind"), ("lab.sample", "kind")], 1)
+        for query in (
+            "select 'sample.pt = point.code'",
+            "select * from other o where o.pt = o.code",
+            "select s.pt = s.no from sample s",
+            "((((" * 500,
+        ):
+            with self.subTest(query[:40]):
+                found = joined_columns(self.model(query))
+                self.assertFalse(
+                    {pair for pair in found if pair[0][0] != pair[1][0]}
+                    - {(("lab.sample", "pt"), ("lab.point", "code"))}
+                )
+
+    def test_triggers_are_read_too(self) -> None:
+        model = self.model("select 1")
+        body = "create trigger t after insert on sample begin select 1 from sample s join point p on s.pt = p.code; end"
+        model.tables[0].triggers = [Trigger(name="t", definition=body)]
+        self.assertTrue(joined_columns(model))
+
+
+class NameTests(TestCase):
+    def test_stems_are_columns_without_what_only_identifies(self) -> None:
+        cases = {
+            ("customer", "id"): (("customer",), ("id",)), ("id",): ((), ("id",)), ("fk", "customer"): (("customer",), ("fk",)),
+            ("id", "identity"): (("identity",), ("id",)), ("order", "line", "no"): (("order", "line"), ("no",)),
+            ("customer",): (("customer",), ()), ("number",): ((), ("number",)), ("country", "code"): (("country",), ("code",)),
+        }  # fmt: skip
+        for words, (stem, key) in cases.items():
+            with self.subTest(words):
+                found = stem_of(words)
+                self.assertEqual((found.words, found.key_words), (stem, key))
+
+    def test_what_all_tables_share_is_no_part_of_their_names(self) -> None:
+        names = SchemaNames(
+            schema(*(made(f"app_{name}", "id nm:t") for name in ("customer", "invoice", "payment", "order_line")))
+        )
+        self.assertEqual(
+            [one.words for one in names.tables], [("customer",), ("invoice",), ("payment",), ("order", "line")]
+        )
+
+    def test_a_prefix_of_columns_names_their_table(self) -> None:
+        names = SchemaNames(
+            schema(made("customer", "cus_id cus_name:t cus_street:t"), made("orders", "ord_id ord_cus_id ord_date:d"))
+        )
+        self.assertEqual(names.tables[0].aliases, [("customer",), ("cus",)])
+        self.assertEqual(names.tables[1].columns["ord_cus_id"], ("cus", "id"))
+
+    def test_a_table_is_found_by_all_of_its_name_before_a_part_of_it(self) -> None:
+        names = SchemaNames(schema(made("order", "id x"), made("order_line", "id x"), made("customer_order", "id x")))
+        found = [(names.tables[one.table].table.name, one.how) for one in Matcher(names).matches(("order",))]
+        self.assertEqual(found[0], ("order", "name"))
+        self.assertEqual(dict(found)["customer_order"], "ending")
+        roles = Matcher(names).matches(("parent", "order"))
+        self.assertEqual((roles[0].extra, roles[0].role), (1, ("parent",)))
+
+
+class EvidenceTests(TestCase):
+    def test_signs_are_told_in_words_and_unknown_ones_not_at_all(self) -> None:
+        told = words_for(
+            {"same type": 1.0, "name whole": 1.0, "any": 1.0, "no such sign": 1.0, "joined": 0.0},
+            "reference",
+            "billing",
+        )
+        self.assertEqual(told, ("its name is that table's with a key word", "the types are the same", "role: billing"))
