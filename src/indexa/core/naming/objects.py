@@ -89,13 +89,14 @@ def _keys(table: Table, full: str, *, logical: bool) -> Iterator[Named]:
             table_id=table.id,
         )
 
-    if table.primary_key and table.primary_key.name:
+    # What a person asserts has no name in the database that could break a rule.
+    if table.primary_key and table.primary_key.name and not table.primary_key.asserted:
         yield one("primary key", table.primary_key.name, columns=table.primary_key.columns)
     for key in table.unique:
-        if key.name:
+        if key.name and not key.asserted:
             yield one("unique key", key.name, columns=key.columns, unique=True)
     for foreign in table.foreign_keys:
-        if foreign.name:
+        if foreign.name and not foreign.asserted:
             yield one(
                 "relationship" if logical else "foreign key",
                 foreign.name,

@@ -1,8 +1,9 @@
-// Rows that are decided one by one: j and k go from row to row, a button's data-key presses it for the selected row.
+// Rows that are decided one by one: j and k go from row to row; of the selected row, a key presses the button that has it as
+// data-key, or goes into the field that has.
 (function () {
   "use strict";
-  const all = () => [...document.querySelectorAll("article.case")];
-  const current = () => document.querySelector("article.case.sel");
+  const all = () => [...document.querySelectorAll("article[data-case]")];
+  const current = () => document.querySelector("article[data-case].sel");
 
   function select(row, focus) {
     all().forEach((one) => one.classList.toggle("sel", one === row));
@@ -26,16 +27,20 @@
     if (event.target.closest("input, textarea, select")) return;
     if (event.key === "j" || event.key === "k") { step(event.key === "j" ? 1 : -1); event.preventDefault(); return; }
     const row = current();
-    const found = row && /^[a-z]$/.test(event.key) && row.querySelector(`[data-key="${event.key}"]`);
-    if (found) { window.htmx.process(row); found.click(); event.preventDefault(); }
+    const found = row && /^[a-z1-9]$/.test(event.key) && row.querySelector(`[data-key="${event.key}"]`);
+    if (!found) return;
+    event.preventDefault();
+    if (found.matches("input")) { found.focus(); return; }
+    window.htmx.process(row);  // what was put in a moment ago is not bound yet, and the key would be lost
+    found.click();
   });
   document.addEventListener("click", (event) => {
-    const row = event.target.closest("article.case");
+    const row = event.target.closest("article[data-case]");
     if (row) select(row, false);
   });
   // A row that was decided is put in anew; the selection goes on to the next one that waits.
   let was;
-  document.body.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.target.matches?.("article.case.sel")) was = event.detail.target.id; });
+  document.body.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.target.matches?.("article[data-case].sel")) was = event.detail.target.id; });
   document.body.addEventListener("htmx:afterSettle", () => {
     const row = was && document.getElementById(was);
     was = "";
