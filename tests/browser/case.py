@@ -14,7 +14,7 @@ from typing import Any
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from procrastinate.contrib.django import app
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException
+from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
@@ -139,8 +139,12 @@ class BrowserCase(StaticLiveServerTestCase):
             try:
                 if what():
                     return
-            except StaleElementReferenceException:
-                pass
+            except WebDriverException as error:
+                # What the page replaced at this very moment: the driver has two ways of saying so.
+                if not isinstance(
+                    error, StaleElementReferenceException
+                ) and "does not belong to the document" not in str(error):
+                    raise
             if time.monotonic() > deadline:
                 self.fail(f"{complaint}; the page says: {self.text()[:1500]}")
             time.sleep(0.05)

@@ -187,6 +187,24 @@ class AgainTests(TransactionTestCase):
         self.assertEqual(job.state, Job.State.DONE, job.reason)
         self.assertTrue(StoredTable.objects.filter(name="fresh").exists())
 
+    def test_taking_back_very_much_is_a_job(self) -> None:
+        rereading = self.work_and_read_again()
+        with patch("indexa.modeling.taking.LARGE", 2):
+            answer = self.client.post(reverse("sources:again-take", args=[self.area.slug, rereading.pk]))
+            self.run_last("take reading", answer.url)  # type: ignore[attr-defined]
+            self.assertTrue(StoredTable.objects.filter(name="fresh").exists())
+            told = self.client.post(reverse("modeling:undo", args=[self.area.slug])).json()
+            self.assertIn("in the background", told["message"])
+            self.run_last("undo", "")
+        self.assertFalse(StoredTable.objects.filter(name="fresh").exists())
+
+    def run_last(self, kind: str, address: str) -> None:
+        job = Job.objects.get(kind=kind)
+        self.assertTrue(not address or address.endswith(f"/{job.pk}/"))
+        jobs.run(job.pk)
+        job.refresh_from_db()
+        self.assertEqual(job.state, Job.State.DONE, job.reason)
+
     def test_a_later_reading_takes_the_place_of_one_that_waits(self) -> None:
         first = self.work_and_read_again()
         self.change("create table a.more (id int)")

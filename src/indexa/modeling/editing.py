@@ -69,17 +69,22 @@ def edit(
     return change_set
 
 
+def next_to_undo(*, area: Area, person: Person, change_set_id: int | None = None) -> ChangeSet | None:
+    """Return the change set of this person that undo would take back: the one asked for, or their last one."""
+    can_be_undone = Q(kind=ChangeSet.Kind.EDIT) | Q(kind=ChangeSet.Kind.INTAKE, before_snapshot__isnull=False)
+    candidates = ChangeSet.objects.filter(can_be_undone, area=area, person=person, undone_by__isnull=True)
+    if change_set_id is not None:
+        candidates = candidates.filter(pk=change_set_id)
+    return candidates.order_by("-id").first()
+
+
 @transaction.atomic
 def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> ChangeSet:
     """Undo one change set of this person, or their last one, by its inverse.
 
     Raises EditError if there is none, and StaleEditError if a field was changed again since.
     """
-    can_be_undone = Q(kind=ChangeSet.Kind.EDIT) | Q(kind=ChangeSet.Kind.INTAKE, before_snapshot__isnull=False)
-    candidates = ChangeSet.objects.filter(can_be_undone, area=area, person=person, undone_by__isnull=True)
-    if change_set_id is not None:
-        candidates = candidates.filter(pk=change_set_id)
-    last = candidates.order_by("-id").first()
+    last = next_to_undo(area=area, person=person, change_set_id=change_set_id)
     if last is None:
         raise EditError("There is nothing of yours to undo here.")
     if last.kind == ChangeSet.Kind.INTAKE:

@@ -7,12 +7,15 @@ from typing import Any
 
 import msgspec
 from django.db import connection, transaction
+from django.urls import reverse
 
 from indexa.areas.models import Area, Person
 from indexa.core.compare.applying import apply
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference
 from indexa.core.compare.matching import KnownRenames
+from indexa.jobs.errors import JobFailedError
+from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress, Silent
 from indexa.modeling.errors import EditError
 from indexa.modeling.following import refresh_rows
@@ -21,6 +24,8 @@ from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredModel,
 from indexa.modeling.storing import describe, keep_snapshot, read_snapshot
 from indexa.modeling.updating import Counts, update
 
+LARGE = 3_000
+"""From this many differences on, taking a reading and taking it back are jobs."""
 OWN_NAME = "own name"
 """Field of a change in which a person's name of a table or column gave way to the source's."""
 _TARGETS = {
@@ -166,6 +171,24 @@ def take_back(*, area: Area, person: Person, change_set: ChangeSet) -> ChangeSet
     _let_go_of_arrivals(physical, change_set)
     _tell(inverse, comparison.differences)
     return inverse
+
+
+def is_large(change_set: ChangeSet) -> bool:
+    """Say whether taking a change set back is work for a job: what a reading brought to a great many tables."""
+    return change_set.before_snapshot_id is not None and change_set.changes.count() > LARGE
+
+
+def take_back_in_background(job: Job, progress: Progress) -> str:
+    """Undo a change set that is large. Returns the address of the model's history."""
+    from indexa.modeling import editing
+
+    assert job.started_by is not None
+    progress.tell("Taking a reading back")
+    try:
+        undone = editing.undo(area=job.area, person=job.started_by, change_set_id=job.arguments["change_set"])
+    except EditError as error:
+        raise JobFailedError(str(error)) from error
+    return reverse("modeling:history", args=[job.area.slug, undone.model_id])
 
 
 def _names_again(change_set: ChangeSet) -> None:

@@ -17,7 +17,8 @@ from django_htmx.http import reswap, retarget, trigger_client_event
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.model import file
-from indexa.modeling import editing, gone, queries, services
+from indexa.jobs import services as jobs
+from indexa.modeling import editing, gone, queries, services, taking
 from indexa.modeling.errors import EditError, StaleEditError
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
@@ -255,10 +256,15 @@ def _form_again(request: AreaRequest, context: dict[str, Any], status: int) -> H
 @in_area(Role.STEWARD)
 def undo(request: AreaRequest) -> JsonResponse:
     """Undo the last change set of the person who asks, or the one that is named."""
-    try:
-        undone = editing.undo(
-            area=request.area, person=request.user, change_set_id=whole_number(request.POST.get("change_set")) or None
+    asked = whole_number(request.POST.get("change_set")) or None
+    last = editing.next_to_undo(area=request.area, person=request.user, change_set_id=asked)
+    if last is not None and taking.is_large(last):
+        jobs.start(
+            area=request.area, kind="undo", title=f"Undoing: {last.why}"[:200], person=request.user, change_set=last.pk
         )
+        return JsonResponse({"message": "That is large: it is taken back in the background."})
+    try:
+        undone = editing.undo(area=request.area, person=request.user, change_set_id=asked)
     except StaleEditError as error:
         return JsonResponse({"message": f"Not undone: {error.by} has changed it since."}, status=409)
     except EditError as error:

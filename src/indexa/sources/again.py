@@ -21,8 +21,6 @@ from indexa.sources.conflicts import DEFINITION, GONE, NAME, REFERENCE, differen
 from indexa.sources.models import FoundDifference, Intake, Rereading
 
 Decision = FoundDifference.Decision
-AT_ONCE = 3_000
-"""From this many taken differences on, taking them is a job."""
 
 
 class AgainError(Exception):
