@@ -184,6 +184,23 @@ class KeyTests(TestCase):
         )
 
 
+class UniqueKeyTests(TestCase):
+    def uniques(self, data: DataSaid | None = None) -> dict[tuple[str, ...], float]:
+        model = schema(
+            made("customer", "id customer_no:c login:t? name:t total_no", "id"), made("visit", "id customer_no:c", "id")
+        )
+        return {(one.table, *one.columns): one.confidence for one in propose(model, data=data) if one.kind == "unique"}
+
+    def test_a_code_of_the_table_and_what_tells_rows_apart(self) -> None:
+        self.assertEqual(set(self.uniques()), {("customer", "customer_no"), ("customer", "login")})
+
+    def test_rows_decide(self) -> None:
+        said = {("", "customer", ("customer_no",)): True, ("", "customer", ("login",)): False}
+        asked = self.uniques(DataSaid(unique=said))
+        self.assertEqual(set(asked), {("customer", "customer_no")})
+        self.assertGreater(asked["customer", "customer_no"], self.uniques()["customer", "customer_no"])
+
+
 class PartTests(TestCase):
     def kinds(self, *tables: Table) -> dict[tuple[str, str], Proposal]:
         return {(one.kind, one.table): one for one in propose(schema(*tables))}

@@ -8,6 +8,7 @@ import msgspec
 
 from indexa.core.infer.data import Inclusion, Uniqueness
 from indexa.core.infer.proposing import Proposing, Tell
+from indexa.core.infer.uniques import telling_columns
 from indexa.core.model import Model, Table
 from indexa.core.naming.wordbook import Stack
 
@@ -35,6 +36,8 @@ def questions(model: Model, stack: Stack | None = None, tell: Tell | None = None
             for key in proposing.keys[number][:_CHOICES]:
                 if key.confidence >= _LEAST:
                     unique.append((key.confidence, (table.schema, table.name, key.columns)))
+        for told, likely, _ in telling_columns(proposing.names, number, proposing.key_of(number)):
+            unique.append((likely, (table.schema, table.name, (told.name,))))
         for column, made in proposing.weigher.choices(number).items():
             for choice in made[:_CHOICES]:
                 if choice.confidence >= _LEAST:

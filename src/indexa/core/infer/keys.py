@@ -82,7 +82,7 @@ def choices_alone(names: SchemaNames, matcher: Matcher, number: int, data: DataS
     named = names.tables[number]
     table = named.table
     referring = {column.name: _speaks_of_another(matcher, named, column.name, number) for column in table.columns}
-    own = {column.name: _speaks_of_itself(names, named, column.name) for column in table.columns}
+    own = {column.name: speaks_of_itself(names, named, column.name) for column in table.columns}
     found: dict[tuple[str, ...], dict[str, float]] = {}
     for column in table.columns:
         features = _single(named, column, table, own[column.name], referring[column.name])
@@ -185,7 +185,7 @@ def _single(named: TableNames, column: Column, table: Table, own: str, refers: b
     return features
 
 
-def _speaks_of_itself(names: SchemaNames, named: TableNames, column: str) -> str:
+def speaks_of_itself(names: SchemaNames, named: TableNames, column: str) -> str:
     """Return how much of its table's name a column has: "whole", "ending", "beginning", or ""."""
     words = named.columns[column]
     stem = stem_of(words).words

@@ -16,6 +16,7 @@ from indexa.core.infer.names import SchemaNames
 from indexa.core.infer.proposal import Proposal
 from indexa.core.infer.roles import Reference, roles
 from indexa.core.infer.typed import typed_references
+from indexa.core.infer.uniques import unique_keys
 from indexa.core.model import Model, Table
 from indexa.core.naming.wordbook import Stack
 
@@ -46,6 +47,7 @@ class Proposing:
         self, model: Model, stack: Stack | None = None, data: DataSaid | None = None, tell: Tell | None = None
     ) -> None:
         tell = self._tell = tell or _quiet
+        self._data = data
         tell("Comparing names", 0, 0)
         self.names = SchemaNames(model, stack)
         matcher = Matcher(self.names)
@@ -65,6 +67,7 @@ class Proposing:
             if number % 100 == 0:
                 self._tell("Looking for relationships", number, total)
             found += self._primary(number)
+            found += unique_keys(self.names, number, self.key_of(number), self._data)
             for column, choice in self.weigher.chosen(number).items():
                 if choice.confidence < LEAST:
                     continue
@@ -83,6 +86,14 @@ class Proposing:
         self._tell("Looking at the parts that tables play", 0, 0)
         found += roles(self.names, self.weigher, self.keys, references)
         return sorted(found, key=lambda one: (one.schema.lower(), one.table.lower(), one.kind, -one.confidence))
+
+    def key_of(self, number: int) -> tuple[str, ...]:
+        """Return the primary key of a table: the declared one, or the likeliest."""
+        declared = self.names.tables[number].table.primary_key
+        if declared:
+            return declared.columns
+        made = self.keys[number]
+        return made[0].columns if made and made[0].confidence >= 0.5 else ()
 
     def _primary(self, number: int) -> list[Proposal]:
         table = self.names.tables[number].table
