@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 from indexa.adapters.errors import SourceError
+from indexa.cli.failing import run_or_say_why
 from indexa.core.errors import CoreError
 from indexa.core.model import Model
 
@@ -37,15 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(given: argparse.Namespace) -> int:
     """Check and report. Returns 0, 1 on findings of the severity asked for, 2 where the check can't be made."""
-    try:
-        return _run(given)
-    except SourceError as error:
-        print(f"indexa: {error.message} {error.hint}", file=sys.stderr)
-    except CoreError as error:
-        print(f"indexa: {error}", file=sys.stderr)
-    except OSError as error:
-        print(f"indexa: {error.filename}: {error.strerror}.", file=sys.stderr)
-    return 2
+    return run_or_say_why(lambda: _run(given), failed=2)
 
 
 def _run(given: argparse.Namespace) -> int:

@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 
 from indexa.adapters.errors import SourceError
-from indexa.core.errors import CoreError
+from indexa.cli.failing import run_or_say_why
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -27,15 +27,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(given: argparse.Namespace) -> int:
     """Write {"proposals": [...]}. Returns 0, or 1 where the model can't be read or the source not asked."""
-    try:
-        return _run(given)
-    except SourceError as error:
-        print(f"indexa: {error.message} {error.hint}", file=sys.stderr)
-    except CoreError as error:
-        print(f"indexa: {given.model}: {error}", file=sys.stderr)
-    except OSError as error:
-        print(f"indexa: {error.filename}: {error.strerror}.", file=sys.stderr)
-    return 1
+    return run_or_say_why(lambda: _run(given), failed=1, about=given.model)
 
 
 def _run(given: argparse.Namespace) -> int:
