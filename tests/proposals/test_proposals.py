@@ -14,6 +14,7 @@ from indexa.modeling.loading import load_model
 from indexa.modeling.models import DescribedColumn, StoredRelationship
 from indexa.proposals import deciding, finding
 from indexa.proposals.models import StoredProposal
+from indexa.proposals.queries import Group
 from tests.factories import PASSWORD, column, make_area, make_person, store, table
 
 
@@ -149,6 +150,20 @@ class ProposalTests(TestCase):
         self.assertEqual(self.client.post(decide, {"act": "accept"}).status_code, 403)
         self.client.login(username=make_person(make_area("Elsewhere")).username, password=PASSWORD)
         self.assertEqual(self.client.get(url).status_code, 404)
+
+    def test_the_heading_of_a_pattern_tells_names_from_words(self) -> None:
+        for kind, label, parts in (
+            ("typed_reference", "refid by refkind", [("refid", True), (" by ", False), ("refkind", True)]),
+            ("subtype", "parts of main.point", [("parts of ", False), ("main.point", True)]),
+            (
+                "repeated_column",
+                "columns of main.a again",
+                [("columns of ", False), ("main.a", True), (" again", False)],
+            ),
+            ("foreign_key", "…_cd → main.a", [("…_cd → main.a", True)]),
+            ("code_table", "tables of codes and their meaning", [("tables of codes and their meaning", False)]),
+        ):
+            self.assertEqual(Group(kind=kind, label=label, table_id=0, count=1, least=0, most=0).parts, parts)
 
     def test_the_page_takes_as_many_queries_for_many_groups_as_for_few(self) -> None:
         url = reverse("proposals:page", args=[self.area.slug, self.stored.pk])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -14,6 +15,14 @@ from indexa.proposals.models import StoredProposal
 
 SHOWN = 5
 """How many rows of a group are shown before it is opened."""
+
+
+_WORDS_AROUND_NAMES = {
+    StoredProposal.Kind.TYPED_REFERENCE: re.compile(r"( by )"),
+    StoredProposal.Kind.SUBTYPE: re.compile(r"(^parts of )"),
+    StoredProposal.Kind.REPEATED_COLUMN: re.compile(r"(^columns of | again$)"),
+}
+"""What is no machine name in the patterns of a kind, as `core.infer` words them."""
 
 
 @dataclass(slots=True)
@@ -32,6 +41,19 @@ class Group:
     def rest(self) -> int:
         """How many rows are not shown."""
         return self.count - len(self.rows)
+
+    @property
+    def parts(self) -> list[tuple[str, bool]]:
+        """The label in pieces, each with whether it is a machine name."""
+        words = _WORDS_AROUND_NAMES.get(StoredProposal.Kind(self.kind)) if self.kind else None
+        if words is None:
+            return [(self.label, self.is_named)]
+        return [(piece, words.fullmatch(piece) is None) for piece in words.split(self.label) if piece]
+
+    @property
+    def is_named(self) -> bool:
+        """Whether the label is nothing but machine names: a table, or what refers to what."""
+        return not self.kind or "→" in self.label
 
 
 def narrowed(model: StoredModel, *, state: str, kind: str, text: str, least: float) -> QuerySet[StoredProposal]:
