@@ -131,6 +131,18 @@ class CompareTests(TestCase):
         self.assertEqual(without_dependent(found, {new}), {key, new})
         self.assertEqual(by_name["column", "acct_no"].requires, (by_name["index", "ix_no"].id,))
 
+    def test_a_gone_column_takes_the_relationships_of_other_tables_along_and_a_new_one_brings_its_column(self) -> None:
+        self.account.columns[0] = column("uid", 1, "uuid", origin="1.9", nullable=False)
+        self.account.primary_key = Key(name="acct_pkey", columns=("uid",))
+        self.invoice.columns.append(column("acct_uid", 4, "uuid"))
+        self.invoice.foreign_keys = [
+            ForeignKey(name="inv_uid", columns=("acct_uid",), ref_schema="crm", ref_table="acct", ref_columns=("uid",))
+        ]
+        by_name = {(one.what, one.name): one for one in self.differences()}
+        self.assertIn(by_name["foreign key", "inv_acct"].id, by_name["column", "acct_id"].requires)
+        needed = {by_name["column", "acct_uid"].id, by_name["column", "uid"].id}
+        self.assertEqual(set(by_name["foreign key", "inv_uid"].requires), needed)
+
 
 def mutated(model: Model, draw: random.Random) -> Model:
     """Return a later state: some of everything that happens to a database between two readings."""
@@ -169,7 +181,13 @@ def mutated(model: Model, draw: random.Random) -> Model:
                 if (key.ref_schema, key.ref_table) == was:
                     key.ref_schema, key.ref_table = table.schema, table.name
         if draw.random() < 0.2 and len(table.columns) > 1:
-            _drop(table, table.columns[-1].name)
+            dropped = table.columns[-1].name
+            _drop(table, dropped)
+            for other in after.tables:
+                other.foreign_keys = [
+                    key for key in other.foreign_keys
+                    if (key.ref_schema, key.ref_table) != (table.schema, table.name) or dropped not in key.ref_columns
+                ]  # fmt: skip
         if draw.random() < 0.2:
             draw.shuffle(table.columns)
             for place, one in enumerate(table.columns, 1):

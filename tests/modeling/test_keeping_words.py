@@ -27,13 +27,13 @@ def change_source(draw: st.DrawFn, model: Model) -> Model:
             st.sampled_from(["nothing", "rename table", "rename column", "drop column", "add column", "retype"])
         ):
             case "rename table":
-                table.name = f"{table.name}_renamed{number}"
+                table.name = f"{table.name}_renamed{number}~"
             case "rename column":
-                table.columns[0].name = f"{table.columns[0].name}_renamed"
+                table.columns[0].name = f"{table.columns[0].name}_renamed~"
             case "drop column":
                 table.columns.pop()
             case "add column":
-                table.columns.append(Column("added", len(table.columns) + 1, "text", origin="900"))
+                table.columns.append(Column("added~", len(table.columns) + 1, "text", origin="900"))
             case "retype":
                 table.columns[0].type = "uuid"
     return changed

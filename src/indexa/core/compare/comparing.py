@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
@@ -21,7 +21,7 @@ from indexa.core.compare.matching import (
 )
 from indexa.core.compare.translating import Names, Owned, translated, translated_sequence
 from indexa.core.compare.wording import worded
-from indexa.core.model import VIEW_KINDS, Model, Sequence, Table
+from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Sequence, Table
 
 COLUMN_FIELDS = ("type", "nullable", "default", "comment", "identity", "generated", "collation", "remark")
 TABLE_FIELDS = (
@@ -100,8 +100,48 @@ def _compare(before: Model, after: Model, apart: Collection[str], renames: Known
     found.extend(
         _whole("gone", table) for table in before.tables if (table.schema, table.name) not in matches.by_before
     )
+    _bind_to_references(made)
     found.extend(_apart(made))
     return made
+
+
+def _bind_to_references(made: Comparison) -> None:
+    """Let a gone column require that the relationships to it go too, and a new relationship that the columns it refers to come.
+
+    Those within one table are told where its parts are compared.
+    """
+    place = {one.id: number for number, one in enumerate(made.differences)}
+
+    def require(id_: str, needed: str) -> None:
+        if id_ in place and needed in place:
+            one = made.differences[place[id_]]
+            requires = tuple(dict.fromkeys((*one.requires, needed)))
+            made.differences[place[id_]] = msgspec.structs.replace(one, requires=requires)
+
+    for table in made.before.tables:
+        for key in table.foreign_keys:
+            match = made.matches.by_before.get((key.ref_schema, key.ref_table))
+            if match is None or match.same:
+                continue
+            for column in set(key.ref_columns) - set(match.columns.values()):
+                require(f"column:{match.before.full_name}:{column}:gone", _id_of_reference(made, table, key, "gone"))
+    for table in made.after.tables:
+        for key in table.foreign_keys:
+            match = made.matches.by_after.get((key.ref_schema, key.ref_table))
+            if match is None or match.same:
+                continue
+            for column in set(key.ref_columns) - set(match.columns):
+                require(_id_of_reference(made, table, key, "new"), f"column:{match.before.full_name}:{column}:new")
+
+
+def _id_of_reference(made: Comparison, table: Table, key: ForeignKey, kind: Literal["gone", "new"]) -> str:
+    """Return the id that the difference of a relationship has, or of its table where that is gone or new as a whole."""
+    name = (table.schema, table.name)
+    match = made.matches.by_before.get(name) if kind == "gone" else made.matches.by_after.get(name)
+    if match is None:
+        return f"table:{table.full_name}:{kind}"
+    parts = made.parts.get((match.before.schema, match.before.name), [])
+    return next((one.id for one in parts if key is (one.before if kind == "gone" else one.after)), "")
 
 
 def _names(matches: Matches) -> Names:
