@@ -1,20 +1,22 @@
 """Fits the weights of `core.infer` to schemas whose declared keys are hidden, and judges them on schemas left out.
 
-`./indexa bench fitting FOLDER` takes a folder of model files; with --write the weights of all of them are written.
+`./indexa bench fitting FOLDER[=SHARE]…` takes folders of model files and how much each schema of a folder counts; with
+--write the weights of all of them are written. It needs SciPy, which the set-up does not install.
 Each column chooses one key or none (a multinomial logit over its choices); each table chooses its primary key or none.
-The weights are found by gradient descent with a little pull to nought; every schema counts alike, whatever its size.
+A schema counts by the fourth root of its size, so that large ones don't outweigh all others. One that leaves undeclared
+what plainly refers (`_DECLARES`) teaches keys, but not what refers to them.
 """
 
 from __future__ import annotations
 
 import argparse
-import math
 import random
 import sys
 from collections import Counter, defaultdict
 from collections.abc import Iterable
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 from indexa.core.infer import weights
 from indexa.core.infer.composite import CompositeWeigher
@@ -27,22 +29,29 @@ from indexa.core.model import Model, file
 
 Example = tuple[list[dict[str, float]], int]
 """The features of each choice, and which one is right; -1 for none."""
-_STEPS, _RATE, _PULL = 200, 0.5, 0.0004
+_STEPS, _PULL, _ROOT = 300, 0.0004, 0.75
+_FEW, _DECLARES = 6, 0.75
 # What is believed before any schema is seen: signs that hardly occur in the schemas at hand keep these weights.
-KEYS = {"data unique": 1.5, "data not unique": -7.0, "unique key": 1.5, "unique index": 1.5}
+KEYS = {
+    "has its value beside": -3.0,
+    "data unique": 1.5,
+    "data not unique": -7.0,
+    "unique key": 1.5,
+    "unique index": 1.5,
+}
 REFERENCES = {
     "any": -2.0, "name whole": 3.0, "name role": 2.0, "person: user": 3.0, "person: key word": 1.5, "person's role": -1.0,
-    "person: one word": 1.0, "joined": 3.5, "joined often": 0.5, "comment refers": 3.5, "comment names": 1.5, "self role": 3.0,
+    "person: one word": 1.0, "person: last word": 1.5, "joined": 3.5, "joined often": 0.5, "comment refers": 3.5, "comment names": 1.5, "self role": 3.0,
     "comment refers elsewhere": -0.5, "type column beside": -3.0, "measure word": -1.5, "measure behind": -2.0,
     "declared elsewhere": 4.0, "declared elsewhere to others": -1.5, "habit of ending": 0.8, "declares others": -0.8,
     "data included": 2.5, "data nearly included": 0.5, "data not included": -6.0, "unique key": -1.0, "numbers itself": -2.0,
-    "goes on from that table": 2.0,
+    "goes on from that table": 2.0, "named with what its columns share": 2.0,
 }  # fmt: skip
 COMPOSITES = {
     "any": 0.5, "of 2": 0.5, "of 3": 0.3, "side by side": 0.5, "in the key": 0.4, "name holds the other's": 1.0, "names share words": 0.5,
     "indexed": 1.0, "joined": 2.5, "rivals": -1.5, "all refer elsewhere": -1.5, "identifies within": 1.0, "says little": -1.5,
     "may be empty": -0.5, "unique key": -1.0, "other type": -1.5, "target is all key": -0.5, "key unsure": -2.0, "other schema": -1.0,
-    "table's name before": 1.5,
+    "table's name before": 1.5, "one part names the table": 1.0, "held by many": -0.5, "key speaks of its table": 1.0,
 }  # fmt: skip
 _PULL_OF_FEW = 0.03
 """The pull where there are few examples: composite references."""
@@ -153,41 +162,70 @@ def single_keys(model: Model) -> dict[tuple[str, str], set[tuple[str, str]]]:
     return found
 
 
-def fit(groups: Iterable[list[Example]], believed: dict[str, float], pull: float = _PULL) -> dict[str, float]:
-    """Return the weights that make the right choices likely; each group of examples counts alike (by its root)."""
+def fit(
+    groups: Iterable[tuple[float, list[Example]]], believed: dict[str, float], pull: float = _PULL
+) -> dict[str, float]:
+    """Return the weights that make the right choices likely; each group of examples has its share."""
+    import numpy
+    from scipy import optimize, sparse
+
     numbered: dict[str, int] = {}
-    data = []
-    for group in groups:
-        share = 1 / math.sqrt(max(1, len(group)))
+    rows, columns, values = [], [], []
+    starts, right_ones, shares = [], [], []
+    choices = 0
+    for schema_share, group in groups:
+        share = schema_share / max(1, len(group)) ** _ROOT
         for made, right in group:
-            rows = [
-                [(numbered.setdefault(name, len(numbered)), value) for name, value in features.items() if value]
-                for features in made
-            ]
-            data.append((rows, right, share))
-    total = sum(share for _, _, share in data)
-    size = len(numbered)
-    beliefs = [believed.get(name, 0.0) for name in numbered]
-    w, squares = list(beliefs), [1e-8] * size
-    for step in range(_STEPS):
-        gradient = [0.0] * size
-        for rows, right, share in data:
-            scores = [sum(w[i] * v for i, v in row) for row in rows]
-            top = max([0.0, *scores])
-            told = [math.exp(score - top) for score in scores]
-            whole = sum(told) + math.exp(-top)
-            for at, (row, value) in enumerate(zip(rows, told, strict=True)):
-                error = share * ((at == right) - value / whole)
-                if error > 1e-9 or error < -1e-9:
-                    for i, v in row:
-                        gradient[i] += error * v
-        rate = _RATE / (1 + step / 100)
-        for i in range(size):
-            slope = gradient[i] / total - pull * (w[i] - beliefs[i])
-            squares[i] = 0.95 * squares[i] + 0.05 * slope * slope
-            w[i] += rate * 0.2 * slope / math.sqrt(squares[i])
-    told = believed | {name: round(w[i], 2) for name, i in numbered.items()}
+            starts.append(choices)
+            right_ones.append(choices + right if right >= 0 else -1)
+            shares.append(share)
+            for features in made:
+                for name, value in features.items():
+                    rows.append(choices)
+                    columns.append(numbered.setdefault(name, len(numbered)))
+                    values.append(value)
+                choices += 1
+    matrix = sparse.csr_matrix((values, (rows, columns)), shape=(choices, len(numbered)))
+    first, right_at, weight = numpy.array(starts), numpy.array(right_ones), numpy.array(shares)
+    example = numpy.repeat(numpy.arange(len(first)), numpy.diff(numpy.append(first, choices)))
+    is_right = numpy.zeros(choices)
+    is_right[right_at[right_at >= 0]] = 1
+    beliefs = numpy.array([believed.get(name, 0.0) for name in numbered])
+
+    def loss(w: Any) -> Any:
+        scores = matrix @ w
+        top = numpy.maximum(numpy.maximum.reduceat(scores, first), 0)
+        told = numpy.exp(scores - top[example])
+        whole = numpy.add.reduceat(told, first) + numpy.exp(-top)
+        likely = -(numpy.log(whole) + top)
+        likely[right_at >= 0] += scores[right_at[right_at >= 0]]
+        slope = matrix.T @ ((is_right - told / whole[example]) * weight[example])
+        far = w - beliefs
+        return pull / 2 * (far @ far) - weight @ likely / weight.sum(), pull * far - slope / weight.sum()
+
+    found = optimize.minimize(loss, beliefs, jac=True, method="L-BFGS-B", options={"maxiter": _STEPS}).x
+    told = believed | {name: round(float(found[i]), 2) for name, i in numbered.items()}
     return {name: told[name] for name in sorted(told) if abs(told[name]) >= 0.005}
+
+
+def declares_what_is_plain(model: Model) -> bool:
+    """Say whether a schema declares most of the columns that are a table's name with a key word, and no key themselves."""
+    weigher = weigher_of(hide(model, "foreign"))
+    truth = single_keys(model)
+    declared = plain = 0
+    for number, one in enumerate(weigher.names.tables):
+        composite = {name for key in one.table.foreign_keys if len(key.columns) > 1 for name in key.columns}
+        for column, made in weigher._first_choices(number).items():
+            if column not in composite and any(
+                {"name whole", "key words agree"} <= choice.features.keys()
+                and "the key itself" not in choice.features
+                and choice.match is not None
+                and choice.match.sure == 1
+                for choice in made
+            ):
+                plain += 1
+                declared += bool(truth.get((one.table.full_name.lower(), column.lower())))
+    return plain < _FEW or declared >= _DECLARES * plain
 
 
 def score_keys(model: Model, what: str) -> tuple[int, int]:
@@ -233,52 +271,39 @@ def score_references(model: Model, what: str) -> tuple[int, int, int, list[tuple
 def main(arguments: list[str]) -> None:
     """Fit, judge on what was left out, and write."""
     parser = argparse.ArgumentParser(prog="./indexa bench fitting")
-    parser.add_argument("folder", type=Path)
-    parser.add_argument("--folds", type=int, default=6)
+    parser.add_argument("folder", nargs="+", metavar="FOLDER[=SHARE]")
+    parser.add_argument("--folds", type=int, default=3)
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--wrong", action="store_true")
     given = parser.parse_args(arguments)
-    models = {path.stem: file.read(path.read_bytes()) for path in sorted(given.folder.glob("*.json"))}
+    models, shares, sets = _read(given.folder)
     names = sorted(models)
-    random.Random(7).shuffle(names)
     groups = {name: name.split("_")[0] for name in names}
     order = sorted(set(groups.values()))
     random.Random(7).shuffle(order)
     modes = ("foreign", "all", "bare")
-    primary = {(n, m): primary_examples(models[n], m, alone=True) for n in names for m in ("all", "bare")}
-    print("primary examples", sum(map(len, primary.values())), file=sys.stderr)
+    telling = {name for name in names if declares_what_is_plain(models[name])}
+    print(f"{len(names)} schemas, {len(telling)} of them tell what refers", file=sys.stderr)
     rows, calibration = [], defaultdict(list)
     for fold in range(given.folds if not given.write else 1):
         out = set() if given.write else set(order[fold :: given.folds])
         train = [n for n in names if groups[n] not in out]
-        kinds = ("all", "bare")
-        weights.PRIMARY_ALONE.clear()
-        weights.PRIMARY_ALONE.update(fit((primary[n, m] for n in train for m in kinds), KEYS))
-        weights.PRIMARY.clear()
-        weights.PRIMARY.update(fit((primary_examples(models[n], m, alone=False) for n in train for m in kinds), KEYS))
-        for told, alone in ((weights.ALONE, True), (weights.FOREIGN, False)):
-            told.clear()
-            told.update(fit((foreign_examples(models[n], m, alone=alone) for n in train for m in modes), REFERENCES))
-        weights.COMPOSITE.clear()
-        made = [composite_examples(models[n], m) for n in train for m in ("foreign", "all")]
-        # A schema without one declared tells little of those that others have: of such only each tenth example counts.
-        composites = [group if any(right >= 0 for _, right in group) else group[::10] for group in made]
-        weights.COMPOSITE.update(fit(composites, COMPOSITES, _PULL_OF_FEW))
+        _train(models, shares, train, telling)
         if given.write:
             write()
         for name in names if given.write else [n for n in names if groups[n] in out]:
-            for mode in modes:
+            for mode in modes[:2]:
                 keys_right, keys = score_keys(models[name], "bare" if mode == "bare" else "all")
                 right, proposed, declared, told, wrong = score_references(models[name], mode)
                 f1 = 2 * right / max(1, proposed + declared)
-                rows.append((mode, name, f1, right, proposed, declared, keys_right, keys))
-                calibration[mode] += told
+                rows.append((f"{sets[name]} {mode}", name, f1, right, proposed, declared, keys_right, keys))
+                calibration[f"{sets[name]} {mode}"] += told
                 if given.wrong and mode == "foreign":
                     print(f"\n{name}: F1 {f1:.2f} of {declared}")
                     print("\n".join(wrong[:40]))
-    for mode in modes:
+    for mode in sorted(calibration):
         mine = [row for row in rows if row[0] == mode]
-        for row in mine if mode == "foreign" else []:
+        for row in mine if mode.endswith(" foreign") else []:
             print("{:40} F1 {:.2f} {}/{}/{} keys {}/{}".format(row[1][:40], *row[2:]))
         share = sum(row[2] for row in mine) / len(mine)
         keys_share = sum(row[6] / max(1, row[7]) for row in mine) / len(mine)
@@ -291,6 +316,40 @@ def main(arguments: list[str]) -> None:
             part = [right for value, right in calibration[mode] if low <= value < high]
             print(f"   {low}: {sum(part)}/{len(part)}", end="")
         print()
+
+
+def _read(folders: list[str]) -> tuple[dict[str, Model], dict[str, float], dict[str, str]]:
+    """Return the models of folders by name, how much each counts, and the folder each is from."""
+    models: dict[str, Model] = {}
+    shares: dict[str, float] = {}
+    sets: dict[str, str] = {}
+    for given in folders:
+        folder, _, share = given.partition("=")
+        for path in sorted(Path(folder).glob("*.json")):
+            models[path.stem] = file.read(path.read_bytes())
+            shares[path.stem], sets[path.stem] = float(share or 1), Path(folder).name
+    return models, shares, sets
+
+
+def _train(models: dict[str, Model], shares: dict[str, float], train: list[str], telling: set[str]) -> None:
+    """Set the weights to those that some of the models lead to."""
+    modes, kinds = ("foreign", "all", "bare"), ("all", "bare")
+    refer = [name for name in train if name in telling]
+    for weighed, alone in ((weights.PRIMARY_ALONE, True), (weights.PRIMARY, False)):
+        examples = [(shares[n], primary_examples(models[n], m, alone=alone)) for n in train for m in kinds]
+        weighed.clear()
+        weighed.update(fit(examples, KEYS))
+    for weighed, alone in ((weights.ALONE, True), (weights.FOREIGN, False)):
+        examples = [(shares[n], foreign_examples(models[n], m, alone=alone)) for n in refer for m in modes]
+        weighed.clear()
+        weighed.update(fit(examples, REFERENCES))
+    weights.COMPOSITE.clear()
+    made = [(shares[n], composite_examples(models[n], m)) for n in refer for m in modes[:2]]
+    # A schema without one declared tells little of those that others have: of such only each tenth example counts.
+    composites = [
+        (share, group if any(right >= 0 for _, right in group) else group[::10]) for share, group in made if share == 1
+    ]
+    weights.COMPOSITE.update(fit(composites, COMPOSITES, _PULL_OF_FEW))
 
 
 def write() -> None:

@@ -98,7 +98,7 @@ def read_again(url: str, source: Source) -> dict[str, float]:
     with transaction.atomic():
         stored = StoredModel.objects.select_related("snapshot").get(sources=source)
         keeping = SnapshotKeeping(reading)
-        comparison = again.compare_with(stored, reading)
+        comparison = compare(read_snapshot(stored.snapshot), reading)
         at = timed("compare with the last reading", at)
         intake = Intake.objects.create(source=source, model=stored, snapshot=keeping.keep(), receipt={})
         rereading = again.note(intake, comparison)

@@ -8,6 +8,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
+from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.mining import Found
 from indexa.core.naming.standard import Rule
@@ -17,7 +18,7 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.models import Change
-from indexa.modeling.storing import keep_snapshot
+from indexa.modeling.storing import keep_snapshot, read_snapshot
 from indexa.naming import doubts, passes, settling, standards, wordbooks
 from indexa.proposals import finding
 from indexa.sources import again
@@ -134,7 +135,7 @@ class AccessibilityTests(BrowserCase):
         second = Intake.objects.create(
             source=intake.source, model=self.stored, snapshot=keep_snapshot(after), receipt=intake.receipt, person=self.person
         )  # fmt: skip
-        rereading = again.note(second, again.compare_with(self.stored, after))
+        rereading = again.note(second, compare(read_snapshot(self.stored.snapshot), after))
         assert rereading
         return rereading
 

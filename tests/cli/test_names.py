@@ -27,6 +27,7 @@ class NameCommandTests(TestCase):
         self.put("model.json", write(make_model()))
         self.put("a.sql", SCRIPT.encode())
         self.put("s.json", json.dumps(STANDARD).encode())
+        self.put("list.json", b"[]")
         self.put("w.csv", b"rdg,Register Value\n")
 
     def put(self, name: str, content: bytes) -> None:
@@ -101,6 +102,8 @@ class NameCommandTests(TestCase):
         self.assertIn("<testsuites", (self.folder / "r.xml").read_text())
         for arguments in (
             ("check", "nowhere"),
+            ("check", "s.json"),
+            ("check", "list.json"),
             ("check", "a.sql", "-s", "a.sql"),
             ("check", "a.sql", "--baseline", "s.json"),
             ("check", "a.sql", "--write-baseline"),

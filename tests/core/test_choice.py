@@ -4,9 +4,15 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from indexa.core.intake.choice import Choice, patterns
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from indexa.core.compare.comparing import compare
+from indexa.core.intake.choice import OBJECT_KINDS, Choice, patterns
+from indexa.core.intake.narrowing import complete, narrow
 from indexa.core.intake.receipt import counted
-from indexa.core.model import Table
+from indexa.core.model import Model, Table, file
+from tests.core.strategies import models
 
 
 class ChoiceTests(TestCase):
@@ -30,6 +36,25 @@ class ChoiceTests(TestCase):
 
     def test_what_people_type_is_taken_apart(self) -> None:
         self.assertEqual(patterns(" a*, b?\nc;a*  "), ("a*", "b?", "c"))
+
+
+class NarrowingTests(TestCase):
+    @settings(max_examples=60)
+    @given(
+        models(),
+        st.frozensets(st.sampled_from(sorted(OBJECT_KINDS))),
+        st.sampled_from(["", "a*", "*e*"]),
+        st.booleans(),
+    )
+    def test_what_a_choice_leaves_out_comes_back_from_the_reading_before(
+        self, whole: Model, kinds: frozenset[str], excluded: str, one_schema: bool
+    ) -> None:
+        schemas = tuple({table.schema for table in whole.tables})[:1] if one_schema else ()
+        choice = Choice(schemas, kinds, exclude=patterns(excluded))
+        narrower = file.read(file.write(whole))
+        narrow(narrower, choice)
+        complete(narrower, whole, choice)
+        self.assertEqual(compare(whole, narrower).differences, [])
 
 
 class CountedTests(TestCase):

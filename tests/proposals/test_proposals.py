@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from unittest.mock import patch
+
 from django.test import TestCase
 from django.urls import reverse
 
@@ -121,6 +123,21 @@ class ProposalTests(TestCase):
         url = reverse("proposals:decide-many", args=[self.area.slug, self.stored.pk])
         answer = self.client.post(url, {"act": "accept", "kind": "foreign_key", "pattern": pattern}, follow=True)
         self.assertContains(answer, "2 proposals accepted")
+        self.assertEqual(StoredProposal.objects.filter(state="accepted").values("change_set").distinct().count(), 1)
+
+    def test_very_many_are_decided_in_the_background(self) -> None:
+        url = reverse("proposals:decide-many", args=[self.area.slug, self.stored.pk])
+        sure = StoredProposal.objects.filter(state="open", confidence__gte=0.9)
+        count = sure.count()
+        with patch("indexa.proposals.deciding.AT_ONCE", 1):
+            self.client.post(url, {"act": "accept", "sure": "1"})
+        self.assertEqual(sure.count(), count)
+        job = Job.objects.get(kind="decide proposals")
+        self.assertIn(
+            reverse("proposals:page", args=[self.area.slug, self.stored.pk]),
+            deciding.decide_in_background(job, Silent()),
+        )
+        self.assertLess(sure.count(), count / 2)
         self.assertEqual(StoredProposal.objects.filter(state="accepted").values("change_set").distinct().count(), 1)
 
     def test_a_repeated_column_shows_the_words_of_the_one_it_repeats(self) -> None:

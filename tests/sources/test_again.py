@@ -156,6 +156,17 @@ class AgainTests(TransactionTestCase):
         )
         self.assertEqual(kinds, {"gone", "new"})
 
+    def test_what_a_narrower_choice_leaves_out_is_not_gone(self) -> None:
+        Source.objects.filter(pk=self.source.pk).update(exclude="rdg", kinds=["tables", "views"])
+        self.change("drop table a.gone_soon")
+        self.assertEqual(self.read().state, Job.State.DONE)
+        rereading = Rereading.objects.get(state="waiting")
+        self.assertEqual(
+            list(rereading.differences.values_list("kind", "what", "name")), [("gone", "table", "gone_soon")]
+        )
+        reasons = [note["reason"] for note in rereading.intake.receipt["notes"]]
+        self.assertIn("Not chosen this time: they stay as the reading before found them.", reasons)
+
     def test_a_key_takes_its_column_along_and_leaving_the_column_leaves_the_key(self) -> None:
         rereading = self.work_and_read_again()
         new = rereading.differences.get(kind="new", what="column", name="tag")

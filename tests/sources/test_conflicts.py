@@ -9,6 +9,7 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
+from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, ForeignKey, Model, Table
 from indexa.modeling import editing
 from indexa.modeling.asserting import Assertion, assert_all
@@ -41,7 +42,7 @@ class ConflictTests(TestCase):
         intake = Intake.objects.create(
             source=self.source, model=self.stored, snapshot=keep_snapshot(after), receipt={"arrived": {}, "notes": []}
         )
-        rereading = again.note(intake, again.compare_with(self.stored, after))
+        rereading = again.note(intake, compare(read_snapshot(self.stored.snapshot), after))
         assert rereading
         return rereading
 

@@ -11,6 +11,7 @@ from django.urls import reverse
 from indexa.areas.models import Role
 from indexa.desk import worklist
 from indexa.jobs.models import Job
+from indexa.web.templatetags.sheet import with_names
 from tests.factories import PASSWORD, make_area, make_model, make_person, store
 
 
@@ -28,6 +29,10 @@ class PageTests(TestCase):
             with self.subTest(name):
                 text = self.client.get(reverse(name, args=[self.area.slug])).content.decode()
                 self.assertNotRegex(text, r"https?://(?!testserver)|<script>|<style|\sstyle=|\son[a-z]+=")
+
+    def test_names_in_sentences_are_marked_and_everything_is_escaped(self) -> None:
+        self.assertEqual(with_names("it joins `a.b` & <i>"), "it joins <code>a.b</code> &amp; &lt;i&gt;")
+        self.assertEqual(with_names("`x<y` refers", True), "<code>x&lt;y</code> refers")
 
     def test_headers_are_strict(self) -> None:
         headers = self.client.get(self.desk).headers

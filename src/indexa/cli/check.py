@@ -83,7 +83,7 @@ def _model(given: argparse.Namespace) -> tuple[Model, str]:
     if not first.is_file():
         raise SourceError("no-file", f"There is no file {first}.", "Name a model file or a script.")
     start = first.open("rb").read(4096).lstrip(b"\xef\xbb\xbf \t\r\n")
-    if start.startswith(b"{"):
+    if start.startswith((b"{", b"[")) or first.suffix.lower() == ".json":
         from indexa.core.model.file import read
 
         if len(given.source) > 1:

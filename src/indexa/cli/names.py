@@ -10,6 +10,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
+from indexa.cli.failing import run_or_say_why
 from indexa.core.errors import CoreError
 from indexa.core.model import Model
 from indexa.core.naming.evidence import Place
@@ -146,21 +147,16 @@ def _mine(given: argparse.Namespace) -> Iterator[dict[str, object]]:
 
 def _told(work: Callable[[], Iterable[dict[str, object]]]) -> int:
     """Write the records one a line; return 1 with a sentence on standard error where it can't be done."""
-    from indexa.adapters.errors import SourceError
 
-    out = sys.stdout.buffer
-    try:
+    def write() -> int:
+        out = sys.stdout.buffer
         with suppress(BrokenPipeError):
             for record in work():
                 out.write(json.dumps(record, ensure_ascii=False).encode() + b"\n")
             out.flush()
-    except SourceError as error:
-        print(f"indexa: {error.message} {error.hint}", file=sys.stderr)
-        return 1
-    except CoreError as error:
-        print(f"indexa: {error}", file=sys.stderr)
-        return 1
-    return 0
+        return 0
+
+    return run_or_say_why(write, failed=1)
 
 
 def _lines(stream: BinaryIO) -> Iterator[tuple[int, str]]:

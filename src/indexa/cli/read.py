@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from indexa.adapters.errors import SourceError
-from indexa.core.errors import CoreError
+from indexa.cli.failing import run_or_say_why
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, patterns
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
@@ -54,16 +54,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(given: argparse.Namespace) -> int:
     """Read, write the model file, print the receipt. Returns 1 if the source can't be read."""
+    return run_or_say_why(lambda: _run(given), failed=1)
+
+
+def _run(given: argparse.Namespace) -> int:
     from indexa.core.model.file import write
 
-    try:
-        model, receipt = _read(given)
-    except SourceError as error:
-        print(f"indexa: {error.message} {error.hint}", file=sys.stderr)
-        return 1
-    except CoreError as error:
-        print(f"indexa: {error}", file=sys.stderr)
-        return 1
+    model, receipt = _read(given)
     content = write(model)
     if given.output == "-":
         with suppress(BrokenPipeError):

@@ -29,6 +29,7 @@ HANDLERS: dict[str, str] = {
     "certain words": "indexa.naming.settling:settle_certain_in_background",
     "dictionary rows": "indexa.modeling.following:bring_up_to_date",
     "proposals": "indexa.proposals.finding:find",
+    "decide proposals": "indexa.proposals.deciding:decide_in_background",
     "edition": "indexa.editions.building:build_edition",
 }
 """What runs for each kind of job: a function of (job, progress) that returns where its result is."""

@@ -6,17 +6,24 @@ from collections.abc import Iterable, Sequence
 
 from django.db import transaction
 from django.db.models import QuerySet
+from django.urls import reverse
 from django.utils import timezone
 
 from indexa.areas.models import Area, Person
+from indexa.jobs.errors import JobFailedError
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Progress
 from indexa.modeling import asserting
 from indexa.modeling.asserting import Assertion
+from indexa.modeling.errors import EditError
 from indexa.modeling.following import refresh_rows
 from indexa.modeling.locks import try_for_editing
 from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredKey, StoredRelationship, StoredTable
 from indexa.proposals.errors import ProposalError
 from indexa.proposals.models import StoredProposal
 
+AT_ONCE = 200
+"""More proposals than these are decided in the background."""
 _KEYS = {"primary_key": "primary", "unique": "unique"}
 _PARTS = {"code_table": "code table", "many_to_many": "many-to-many table", "subtype": "subtype"}
 REFERENCES = ("foreign_key", "typed_reference")
@@ -65,6 +72,19 @@ def decide(
         state=state, decided_by=person, decided_at=timezone.now(), change_set=change_set
     )
     return change_set, len(wanted)
+
+
+def decide_in_background(job: Job, progress: Progress) -> str:
+    """Decide what the job names: proposals of a model, all or of a kind, pattern or table. Returns the page's address."""
+    assert job.started_by is not None
+    given = job.arguments
+    progress.tell("Writing the keys and relationships" if given["accept"] else "Writing down what was rejected")
+    found = StoredProposal.objects.filter(model_id=given["model"], **given["of"])
+    try:
+        decide(area=job.area, person=job.started_by, proposals=found, accept=given["accept"])
+    except (ProposalError, EditError) as error:
+        raise JobFailedError(str(error)) from error
+    return reverse("proposals:page", args=[job.area.slug, given["model"]])
 
 
 def _why(wanted: Sequence[StoredProposal], accept: bool) -> str:

@@ -15,6 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling.models import Layer, StoredModel
 from indexa.proposals import deciding, finding, queries
@@ -130,16 +131,28 @@ def decide_many(request: AreaRequest, pk: int) -> HttpResponse:
     """Accept or reject a group, or all that are sure enough."""
     model = _model(request, pk)
     accept = request.POST.get("act") == "accept"
-    found = StoredProposal.objects.filter(model=model)
     kind, pattern, table = (request.POST.get(name, "") for name in ("kind", "pattern", "table"))
+    of: dict[str, Any] = {"pk__in": []}
     if request.POST.get("sure"):
-        found = found.filter(confidence__gte=_SURE)
+        of = {"confidence__gte": _SURE}
     elif pattern:
-        found = found.filter(kind=kind, pattern=pattern)
+        of = {"kind": kind, "pattern": pattern}
     elif table.isdigit():
-        found = found.filter(table_id=int(table))
-    else:
-        found = found.none()
+        of = {"table_id": int(table)}
+    found = StoredProposal.objects.filter(model=model, **of)
+    count = found.filter(state=StoredProposal.State.OPEN).count()
+    if count > deciding.AT_ONCE:
+        title = f"{'Accepting' if accept else 'Rejecting'} {count:,} proposals for {model.name}"
+        job = jobs.start(
+            area=request.area,
+            kind="decide proposals",
+            title=title,
+            person=request.user,
+            model=model.pk,
+            of=of,
+            accept=accept,
+        )
+        return redirect("jobs:page", request.area.slug, job.pk)
     try:
         _, count = deciding.decide(area=request.area, person=request.user, proposals=found, accept=accept)
     except ProposalError as error:

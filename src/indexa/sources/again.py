@@ -12,7 +12,6 @@ from django.utils import timezone
 from indexa.areas.models import Area, Person
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
-from indexa.core.model import Model
 from indexa.jobs.progress import Progress
 from indexa.modeling import taking
 from indexa.modeling.models import ChangeSet, StoredModel
@@ -25,12 +24,6 @@ Decision = FoundDifference.Decision
 
 class AgainError(Exception):
     """A decision about a later reading that can't be taken; the message says why and what to do."""
-
-
-def compare_with(model: StoredModel, reading: Model) -> Comparison:
-    """Compare a later reading with the state of the source that a model stands on."""
-    assert model.snapshot is not None
-    return compare(read_snapshot(model.snapshot), reading)
 
 
 def note(intake: Intake, comparison: Comparison, *, scheduled: bool = False) -> Rereading | None:

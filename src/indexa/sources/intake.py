@@ -9,7 +9,9 @@ from django.db import connection, transaction
 from django.urls import reverse
 
 from indexa.adapters.errors import SourceError
+from indexa.core.compare.comparing import compare
 from indexa.core.intake.choice import OBJECT_KINDS
+from indexa.core.intake.narrowing import complete
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
 from indexa.jobs.errors import JobFailedError
@@ -17,9 +19,9 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.modeling.errors import EditError
 from indexa.modeling.models import ChangeSet, Layer, Snapshot, StoredModel
-from indexa.modeling.storing import SnapshotKeeping, store_reading
+from indexa.modeling.storing import SnapshotKeeping, read_snapshot, store_reading
 from indexa.sources import schedules
-from indexa.sources.again import AgainError, compare_with, note, take
+from indexa.sources.again import AgainError, note, take
 from indexa.sources.models import Intake, Source
 from indexa.sources.services import choice_of, name_for, reading
 
@@ -95,8 +97,12 @@ def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: P
 def _note(job: Job, source: Source, stored: StoredModel, model: Model, receipt: Receipt, progress: Progress) -> str:
     started = time.monotonic()
     progress.tell("Comparing with the last reading")
+    assert stored.snapshot is not None
+    earlier = read_snapshot(stored.snapshot)
+    for kind, count in complete(model, earlier, choice_of(source, tuple(OBJECT_KINDS))).items():
+        receipt.note("adapted", kind, "Not chosen this time: they stay as the reading before found them.", count)
     keeping = SnapshotKeeping(model)
-    comparison = compare_with(stored, model)
+    comparison = compare(earlier, model)
     snapshot = keeping.keep()
     receipt.storing_seconds = time.monotonic() - started
     intake = _intake(job, source, stored, snapshot, receipt)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections import Counter, defaultdict
+from collections.abc import Iterable
 
 import msgspec
 
-from indexa.core.infer.foreign import Weigher
+from indexa.core.infer.foreign import Weigher, is_strong, speaks_of
 from indexa.core.infer.keys import KeyChoice
 from indexa.core.infer.matching import stem_of
 from indexa.core.infer.weights import COMPOSITE
@@ -17,6 +18,7 @@ _TURNING = frozenset(
     "lang language locale version revision date time day year month type kind status name position level".split()
 )
 _LEAST_KEY_CONFIDENCE = 0.35
+_MOST_PREFIXES = 12
 _MOST_HOLDERS = 60
 """Columns that more tables hold together are no key of one of them but what all rows carry, as a client's number."""
 
@@ -45,11 +47,23 @@ class CompositeWeigher:
             self._keys += _composite_keys(number, one.table, keys[number])
         self._alike = Counter(frozenset(c.lower() for c in columns) for _, columns, _, _ in self._keys)
         self._by_table: dict[int, list[CompositeChoice]] = defaultdict(list)
+        self._by_suffix = _suffixes(self._holding)
+        naming = self._naming({key[0] for key in self._keys})
         for key in self._keys:
-            for child, columns in self._holders(key[0], key[1]):
-                choice = self._describe(child, columns, key)
-                if choice is not None:
-                    self._by_table[child].append(choice)
+            target, ref_columns = key[:2]
+            made = self._holders(target, ref_columns)
+            known = set(made)
+            for child, columns in made:
+                self._add(child, columns, key, {"held by many": math.log(len(made))})
+            for child, columns in self._with_a_prefix(target, ref_columns):
+                if (child, columns) not in known:
+                    known.add((child, columns))
+                    self._add(child, columns, key, {"all with one role": 1.0})
+            for child, name, role in naming[target]:
+                for columns in self._completed(child, name, target, ref_columns):
+                    if (child, columns) not in known:
+                        known.add((child, columns))
+                        self._add(child, columns, key, {"one part names the table": 1.0, "with a role": float(role)})
 
     def choices(self, number: int) -> list[list[CompositeChoice]]:
         """Return the choices of a table: for each row of columns those keys that it may refer to, the likeliest first."""
@@ -64,6 +78,56 @@ class CompositeWeigher:
             for one, score in zip(made, scores, strict=True):
                 one.confidence = math.exp(score - top) / total
             found.append(sorted(made, key=lambda one: -one.confidence))
+        return found
+
+    def _add(
+        self,
+        child: int,
+        columns: tuple[str, ...],
+        key: tuple[int, tuple[str, ...], float, bool],
+        features: dict[str, float],
+    ) -> None:
+        choice = self._describe(child, columns, key)
+        if choice is not None:
+            choice.features.update(features)
+            if "one part names the table" in features:
+                choice.features["rivals"] = 0.0
+            self._by_table[child].append(choice)
+
+    def _naming(self, targets: set[int]) -> dict[int, list[tuple[int, str, bool]]]:
+        """Return for each of the tables the columns that name it: number of their table, column, and whether with a role."""
+        found: dict[int, list[tuple[int, str, bool]]] = defaultdict(list)
+        for child, one in enumerate(self._names.tables):
+            for column, words in one.columns.items():
+                stem = stem_of(words).words
+                for match in self._weigher.matcher.matches(stem) if stem else ():
+                    if match.table in targets and match.table != child and is_strong(match):
+                        found[match.table].append((child, column, bool(match.extra)))
+        return found
+
+    def _with_a_prefix(self, target: int, ref_columns: tuple[str, ...]) -> list[tuple[int, tuple[str, ...]]]:
+        """Return rows of columns that have the names of a key's columns, all behind the same role: parent_name, parent_space."""
+        found = []
+        prefixes = set.intersection(*(self._by_suffix.get(name.lower(), set()) for name in ref_columns))
+        for prefix in sorted(prefixes)[:_MOST_PREFIXES]:
+            names = [prefix + name.lower() for name in ref_columns]
+            for child in sorted(set.intersection(*(self._holding[name] for name in names)))[:_MOST_HOLDERS]:
+                by_name = {one.name.lower(): one.name for one in self._names.tables[child].table.columns}
+                found.append((child, tuple(by_name[name] for name in names)))
+        return found
+
+    def _completed(self, child: int, column: str, target: int, ref_columns: tuple[str, ...]) -> list[tuple[str, ...]]:
+        """Return rows of columns for a key of which one column stands for what the table is, and the others go by their names."""
+        by_name = {one.name.lower(): one.name for one in self._names.tables[child].table.columns}
+        theirs = self._names.tables[target]
+        found = []
+        for place, ref_column in enumerate(ref_columns):
+            stem = stem_of(theirs.columns[ref_column]).words
+            if stem and stem != ("name",) and not speaks_of(theirs.aliases, stem):
+                continue
+            told = [column if at == place else by_name.get(name.lower()) for at, name in enumerate(ref_columns)]
+            if all(told):
+                found.append(tuple(name for name in told if name))
         return found
 
     def _holders(self, target: int, columns: tuple[str, ...]) -> list[tuple[int, tuple[str, ...]]]:
@@ -111,11 +175,15 @@ class CompositeWeigher:
             words = own.columns[name]
             if not stem_of(words).words or words[-1] in _TURNING:
                 features["says little"] = features.get("says little", 0.0) + 1 / len(columns)
+        if any(speaks_of(theirs.aliases, stem_of(theirs.columns[name]).words) for name in ref_columns):
+            features["key speaks of its table"] = 1.0
         if any(name.lower() != ref_name.lower() for name, ref_name in zip(columns, ref_columns, strict=True)):
             features["table's name before"] = 1.0
         own_words, their_words = set(own.words), set(theirs.words)
         if their_words < own_words:
             features["name holds the other's"] = 1.0
+            if (*own.marks, *own.words)[: len(theirs.marks) + len(theirs.words)] == (*theirs.marks, *theirs.words):
+                features["name goes on from the other's"] = 1.0
         elif own_words & their_words:
             features["names share words"] = 1.0
         elif own_words < their_words:
@@ -162,6 +230,17 @@ class CompositeWeigher:
     def _refers_elsewhere(self, child: int, name: str, target: int) -> bool:
         made = self._weigher.chosen(child).get(name)
         return bool(made and made.confidence >= 0.5 and made.target.table != target)
+
+
+def _suffixes(names: Iterable[str]) -> dict[str, set[str]]:
+    """Return what stands before each ending of the names, cut at their marks: name → {parent_, child_}."""
+    found: dict[str, set[str]] = defaultdict(set)
+    for name in names:
+        at = name.find("_")
+        while 0 < at < len(name) - 1:
+            found[name[at + 1 :]].add(name[: at + 1])
+            at = name.find("_", at + 1)
+    return found
 
 
 def _composite_keys(number: int, table: Table, keys: list[KeyChoice]) -> list[tuple[int, tuple[str, ...], float, bool]]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+_HOLDS = 0.5
+"""Signs that are shares are told from here on."""
 _WORDS: dict[str, dict[str, str]] = {
     "key": {
         "numbers itself": "the database numbers it",
@@ -28,6 +30,7 @@ _WORDS: dict[str, dict[str, str]] = {
         "key's name, of its table": "it has the name of that key, which speaks of its table",
         "key's name": "it has the name of that key",
         "key's name, which says nothing": "it has the name of that key",
+        "no other key has this name": "no other table's key is called so",
         "role and key's name": "it ends with the name of that key",
         "name whole": "its name is that table's with a key word",
         "name whole without key word": "its name is that table's",
@@ -43,6 +46,11 @@ _WORDS: dict[str, dict[str, str]] = {
         "ending": "it is the end of that table's name",
         "beginning": "it is the beginning of that table's name",
         "person's role": "it names what a person did or is",
+        "named with what its columns share": "with what all columns of its table begin with, its name is that table's",
+        "named after a small table": "that table is small, as those of codes are",
+        "that key refers on": "but that key refers on to another table itself",
+        "a rival's key refers there": "another table's key of this name refers there",
+        "others refer there": "other columns refer there",
         "self role": "it names a role that a row of the same table has",
         "short form": "a short form was read in full",
         "same type": "the types are the same",
@@ -63,6 +71,9 @@ _WORDS: dict[str, dict[str, str]] = {
     },
     "composite": {
         "any": "the table holds all columns of that key",
+        "one part names the table": "one of them has that table's name",
+        "all with one role": "the same role stands before each",
+        "name goes on from the other's": "its name goes on from that table's",
         "table's name before": "with that table's name before them",
         "name holds the other's": "its name goes on from that table's",
         "names share words": "the tables' names share words",
@@ -80,7 +91,7 @@ _WORDS: dict[str, dict[str, str]] = {
 
 def words_for(features: dict[str, float], kind: str, role: str = "") -> tuple[str, ...]:
     """Return the signs that hold, in words, in a fixed order; `role` is what the name says the row is."""
-    told = [words for sign, words in _WORDS[kind].items() if words and features.get(sign, 0.0) > 0]
+    told = [words for sign, words in _WORDS[kind].items() if words and features.get(sign, 0.0) >= _HOLDS]
     if role:
         told.append(f"role: {role}")
     return tuple(told)

@@ -13,7 +13,7 @@ from indexa.core import platforms
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.joins import End
 from indexa.core.infer.keys import KeyChoice, numbers_itself
-from indexa.core.infer.matching import MEASURES, PERSON_ROLES, SELF_ROLES, Match, Matcher, Stem, stem_of
+from indexa.core.infer.matching import MEASURES, PERSON_ROLES, PERSONS, SELF_ROLES, Match, Matcher, Stem, stem_of
 from indexa.core.infer.names import KEY_WORDS, SchemaNames, Words
 from indexa.core.infer.weights import ALONE, FOREIGN
 from indexa.core.model import Column
@@ -30,6 +30,14 @@ _MOST_CHOICES = 10
 _KEPT = 4
 """How many choices of a column are weighed a second time."""
 _LEAST_KEPT = 0.01
+_SMALL = 4
+"""Columns of a table that holds codes and what they mean."""
+_SAME_TYPES = {
+    "int": "integer", "int4": "integer", "serial": "integer", "serial4": "integer", "int8": "bigint", "bigserial": "bigint",
+    "serial8": "bigint", "int2": "smallint", "smallserial": "smallint",
+}  # fmt: skip
+_LEAST_LETTERS = 3
+"""How many letters a key's name has at least, if a role and this one word are to name it."""
 _LIKELY = 0.6
 _ITSELF, _OWN_KIND = -1, -2
 
@@ -77,8 +85,12 @@ class Trend(msgspec.Struct):
     by_column: dict[str, dict[int, float]]
     """Column name in small letters → what columns of this name seem to refer to (`_vote`), with their confidences added."""
     votes: dict[str, int]
+    likeliest: dict[tuple[str, int], int]
+    """Column name and vote → of how many columns it is the likeliest, however likely."""
     endings: dict[str, float]
     """Share of each kind of ending among the likely references."""
+    referred: dict[int, float]
+    """Table → how many columns seem to refer to it, with their confidences added."""
 
 
 class Habits(msgspec.Struct):
@@ -106,9 +118,10 @@ class Weigher:
         platform: str,
         data: DataSaid | None = None,
     ) -> None:
-        self.names, self._matcher, self.joins, self._data = names, matcher, joins, data
+        self.names, self.matcher, self.joins, self._data = names, matcher, joins, data
         self._platform = platform
         self._families: dict[str, str] = {}
+        self._joining: dict[int, bool] = {}
         self.numbers = {id(one.table): number for number, one in enumerate(names.tables)}
         self.by_full = {one.table.full_name.lower(): number for number, one in enumerate(names.tables)}
         self.targets: list[list[Target]] = [self._targets(number, keys[number]) for number in range(len(names.tables))]
@@ -117,7 +130,7 @@ class Weigher:
         for targets in self.targets:
             for target in targets:
                 self._by_key_name[target.column.lower()].append(target)
-                if not target.generic and len(target.words) > 1:
+                if not target.generic and (len(target.words) > 1 or len(target.words[0]) >= _LEAST_LETTERS):
                     self._by_key_words[target.words].append(target)
         self._join_ends: dict[End, list[End]] = defaultdict(list)
         for left, right in joins:
@@ -188,7 +201,9 @@ class Weigher:
         total = len(self.names.tables)
         by_column: dict[str, dict[int, float]] = defaultdict(lambda: defaultdict(float))
         votes: Counter[str] = Counter()
+        likeliest: Counter[tuple[str, int]] = Counter()
         endings: Counter[str] = Counter()
+        referred: dict[int, float] = defaultdict(float)
         for number in range(total):
             if number % 100 == 0:
                 tell(number, total)
@@ -201,12 +216,15 @@ class Weigher:
             for column, choices in made.items():
                 name = column.lower()
                 votes[name] += 1
+                likeliest[name, _vote(number, choices[0])] += 1
                 for choice in choices[:3]:
                     by_column[name][_vote(number, choice)] += choice.confidence
+                    referred[choice.target.table] += choice.confidence
                 if choices[0].confidence >= _LIKELY:
                     endings[_ending(stem_of(self.names.tables[number].columns[column]))] += 1
         whole = max(1, sum(endings.values()))
-        self._trend = Trend(dict(by_column), votes, {ending: count / whole for ending, count in endings.items()})
+        usual = {ending: count / whole for ending, count in endings.items()}
+        self._trend = Trend(dict(by_column), votes, likeliest, usual, dict(referred))
 
     def choices(self, number: int) -> dict[str, list[Choice]]:
         """Return for each column of a table that may refer to something the choices, the likeliest first."""
@@ -224,12 +242,28 @@ class Weigher:
                 features = choice.features
                 features["alone likely"] = math.log(max(choice.confidence, 1e-4) / max(1e-4, 1 - choice.confidence)) / 3
                 features["ending is usual here"] = ending
+                rest = trend.referred.get(choice.target.table, 0.0) - choice.confidence
+                features["others refer there"] = math.log1p(max(0.0, rest)) / 3
                 if others:
                     share = (trend.by_column[name][_vote(number, choice)] - choice.confidence) / others
                     features["others of this name"] = share
                     features["others of this name differ"] = 1 - share
+                    same = trend.likeliest[name, _vote(number, choice)] - (choice is made[0])
+                    features["likeliest of others of this name"] = same / others
+            self._follow_on(number, made)
             found[column] = _weigh(made, FOREIGN)
         return found
+
+    def _follow_on(self, number: int, made: list[Choice]) -> None:
+        """Mark keys that refer on themselves: what several tables share as their key is one of them, the others' parent."""
+        for choice in made:
+            further = self._made[choice.target.table].get(choice.target.column)
+            if not further or further[0].target.table == number:
+                continue
+            choice.features["that key refers on"] = further[0].confidence
+            for rival in made:
+                if rival.target.table == further[0].target.table:
+                    rival.features["a rival's key refers there"] = further[0].confidence
 
     def _first_choices(self, number: int) -> dict[str, list[Choice]]:
         """Return the choices of a table's columns, each weighed by itself."""
@@ -246,7 +280,9 @@ class Weigher:
             primary = (own_keys[0].column,)
         found = {}
         kinds = {
-            words[:-1] for words in named.columns.values() if words[-1] in ("type", "kind", "class") and len(words) > 1
+            words[:-1]
+            for words in named.columns.values()
+            if words[-1] in ("type", "kind", "class") and len(words) > 1 and not KEY_WORDS.issuperset(words[:-1])
         }
         for column in table.columns:
             if (number, column.name) in self.habits.referring or self._family(column.type) not in _ABLE:
@@ -267,7 +303,15 @@ class Weigher:
                 "text": self._family(column.type) == "text",
                 "has a default": column.default is not None and not column.default.upper().startswith("NULL"),
                 "type column beside": bool(stem.key_words) and named.columns[column.name][:-1] in kinds,
-                "speaks of its own table": bool(stem.words) and stem.words in named.aliases,
+                "speaks of its own table": bool(stem.words)
+                and (
+                    stem.words in named.aliases
+                    or self.names.is_spelled_by(number, stem.words)
+                    or (
+                        primary == (column.name,)
+                        and any(one[-len(stem.words) :] == stem.words for one in named.aliases)
+                    )
+                ),
                 "measure word": named.columns[column.name][-1] in MEASURES,
                 "rare name": self._column_counts[column.name.lower()] == 1,
             }
@@ -278,6 +322,8 @@ class Weigher:
                 features["declares others"] = float(number in self.habits.tables)
             for choice in made:
                 choice.features.update(features)
+                if shared["the key itself"] and not shared["speaks of its own table"] and _is_named(choice):
+                    choice.features["the key itself, named after that table"] = 1.0
             found[column.name] = _weigh(made, ALONE)
         return found
 
@@ -292,19 +338,29 @@ class Weigher:
                 return
             if target.table == number and target.column == column.name:
                 return
+            if target.confidence < 1 and self._joins_others(target.table):
+                return
             if not self.families_agree(column.type, target.type):
                 return
             best[target.table, target.column] = Choice(column.name, target, match, features)
 
-        matches = list(self._matcher.matches(stem.words)) if stem.words else []
-        for match in [*matches, *self._matcher.persons(words)]:
+        matches = list(self.matcher.matches(stem.words)) if stem.words else []
+        matches = [*self.matcher.continuing(number, stem.words), *matches]
+        for match in [*matches, *self.matcher.persons(words)]:
             for target in self.targets[match.table]:
                 if target.primary or match.how == "name" or stem.key_words == target.words[-1:]:
                     add(target, match)
             if len(best) >= _MOST_CHOICES:
                 break
+        whole = self.names.tables[number].whole[column.name]
+        if whole != words and stem_of(whole).words not in self.names.tables[number].aliases:
+            for match in self.matcher.matches(stem_of(whole).words):
+                if match.how == "name" and not match.extra and not match.behind:
+                    for target in self.targets[match.table]:
+                        if target.primary:
+                            add(target, match, **{"named with what its columns share": 1.0})
         if not stem.key_words and len(words) > 1:
-            for match in self._matcher.matches(words[:-1])[:_MOST_CHOICES]:
+            for match in self.matcher.matches(words[:-1])[:_MOST_CHOICES]:
                 for target in self.targets[match.table]:
                     if target.words[-1:] == words[-1:]:
                         add(target, match)
@@ -316,14 +372,17 @@ class Weigher:
                 if target.primary:
                     add(target, Match(number, "self", 1.0, role=roles))
                     if found := best.get((number, target.column)):
-                        found.features["self role"] = 1.0
-                        rest = [w for w in words if w not in SELF_ROLES and w not in KEY_WORDS]
+                        rest = tuple(w for w in words if w not in SELF_ROLES and w not in KEY_WORDS)
+                        if any(match.table != number and is_strong(match) for match in matches):
+                            found.features["self role beside another's name"] = 1.0
+                        else:
+                            found.features["self role"] = 1.0
                         if not rest:
                             found.features["self role alone"] = 1.0
         for target in self._by_key_name.get(column.name.lower(), ())[:_MOST_CHOICES]:
             if target.table != number:
                 add(target, None)
-        for start in range(1, len(words) - 1):
+        for start in range(1, len(words)):
             for target in self._by_key_words.get(words[start:], ())[:8]:
                 add(target, Match(target.table, "key", 1.0, start, role=words[:start]))
         own = self.names.tables[number].words
@@ -347,13 +406,21 @@ class Weigher:
         self._comment = _read(column.comment or column.remark or column.definition)
         for choice in best.values():
             self._describe(number, column, stem, choice)
-        self._compare(best.values())
+        self._compare(number, best.values())
         return list(best.values())
 
-    def _compare(self, made: Iterable[Choice]) -> None:
+    def _begins_alike(self, number: int, choice: Choice) -> bool:
+        own, theirs = self.names.tables[number], self.names.tables[choice.target.table]
+        return (*own.marks, *own.words)[0] == (*theirs.marks, *theirs.words)[0]
+
+    def _compare(self, number: int, made: Iterable[Choice]) -> None:
         """Mark the choices beside which another one is named more exactly."""
         grades = [(_grade(choice), choice) for choice in made]
         best = min((grade for grade, _ in grades), default=0)
+        begun = [self._begins_alike(number, choice) for _, choice in grades]
+        if any(begun) and not all(begun):
+            for alike, (_, choice) in zip(begun, grades, strict=True):
+                choice.features["tables begin alike" if alike else "a rival's table begins alike"] = 1.0
         for grade, choice in grades:
             if grade > best:
                 choice.features["better named rival"] = 1.0
@@ -367,10 +434,18 @@ class Weigher:
         features["any"] = 1.0
         same = column.name.lower() == target.column.lower()
         if same and not target.generic:
-            speaks = _speaks_of(theirs.aliases, stem_of(target.words).words)
+            speaks = speaks_of(theirs.aliases, stem_of(target.words).words)
             features["key's name, of its table" if speaks else "key's name"] = 1.0
             if not target.primary:
                 features["key's name, of a unique key"] = 1.0
+            if all(
+                one.table in (number, target.table) or not one.primary for one in self._by_key_name[column.name.lower()]
+            ):
+                features["no other key has this name"] = 1.0
+            if not speaks and stem.words and stem.key_words:
+                features["key's name, of something else"] = 1.0
+            if not speaks:
+                features["key's name, which many have"] = math.log(self._column_counts[column.name.lower()])
         elif same:
             features["key's name, which says nothing"] = 1.0
         if match is None:
@@ -409,6 +484,7 @@ class Weigher:
                 "by": "by" in match.role,
                 "person: user": not _USERS.isdisjoint(theirs.words),
                 "person: one word": len(theirs.words) == 1,
+                "person: last word": theirs.words[-1] in PERSONS,
                 "person: key word": bool(stem.key_words),
             }
             features.update((sign, 1.0) for sign, holds in signs.items() if holds)
@@ -424,6 +500,12 @@ class Weigher:
             features["unique key"] = 1.0
             if any(one.primary for one in self.targets[target.table]):
                 features["unique key beside a primary one"] = 1.0
+        if stem.key_words and stem.key_words[-1:] == target.words[-1:]:
+            features["ends as that key"] = 1.0
+        if self._joins_others(target.table):
+            features["that table joins others"] = 1.0
+        if len(theirs.table.columns) <= _SMALL and not stem.key_words and _is_named_after(choice):
+            features["named after a small table"] = 1.0
         if target.confidence < 1:
             features["key unsure"] = 1 - target.confidence
         if target.table == number:
@@ -454,8 +536,24 @@ class Weigher:
         if self._data is not None:
             self._describe_data(number, column, choice)
 
+    def _joins_others(self, number: int) -> bool:
+        """Say whether a table holds hardly more than columns that name other tables."""
+        known = self._joining.get(number)
+        if known is None:
+            named = self.names.tables[number]
+            count = 0
+            for words in named.columns.values():
+                stem = stem_of(words)
+                if stem.key_words and stem.words:
+                    count += any(
+                        one.table != number and one.how in ("name", "ending")
+                        for one in self.matcher.matches(stem.words)
+                    )
+            known = self._joining[number] = count >= 2 and count + 2 >= len(named.columns)
+        return known
+
     def _describe_types(self, column: Column, choice: Choice) -> None:
-        if column.type.lower() == choice.target.type.lower():
+        if _plain(column.type) == _plain(choice.target.type):
             choice.features["same type"] = 1.0
             if _LENGTH.search(column.type):
                 choice.features["same length"] = 1.0
@@ -510,7 +608,8 @@ _ROLES = frozenset(
 )
 
 
-def _speaks_of(aliases: Iterable[Words], stem: Words) -> bool:
+def speaks_of(aliases: Iterable[Words], stem: Words) -> bool:
+    """Say whether a stem is one of a table's names, the end of one, or ends with one."""
     return bool(stem) and any(
         stem == alias or stem == alias[-len(stem) :] or "".join(stem) == "".join(alias) or alias == stem[-len(alias) :]
         for alias in aliases
@@ -547,6 +646,37 @@ def _alike(one: set[str], other: set[str]) -> bool:
     return any(one & group and other & group for group in _SAME_MEANING)
 
 
+def is_strong(match: Match) -> bool:
+    """Say whether a column has a table's whole name behind at most a role, or all but the first word of it."""
+    return (match.how == "name" and not match.behind) or (
+        match.how == "ending" and match.missing == 1 and not match.extra
+    )
+
+
+def _plain(type_name: str) -> str:
+    name = type_name.lower()
+    return _SAME_TYPES.get(name, name)
+
+
+def _is_named_after(choice: Choice) -> bool:
+    """Say whether the column has a table's whole name, or with its own table's name before it."""
+    match = choice.match
+    if match is None or match.extra or match.behind:
+        return False
+    return match.how == "name" or "ending, rest in own name without key word" in choice.features
+
+
+def _is_named(choice: Choice) -> bool:
+    """Say whether the column has the whole name of the table, or that of a key that speaks of its table."""
+    return "key's name, of its table" in choice.features or (
+        choice.match is not None
+        and choice.match.how == "name"
+        and choice.match.sure == 1
+        and not choice.match.extra
+        and not choice.match.behind
+    )
+
+
 def _vote(number: int, choice: Choice) -> int:
     """Return what columns of one name have in common: the table, or that it is the own one or one named after the own."""
     if choice.target.table == number:
@@ -558,7 +688,7 @@ def _vote(number: int, choice: Choice) -> int:
     return choice.target.table
 
 
-def _grade(choice: Choice) -> int:
+def _grade(choice: Choice) -> float:
     """Return how exactly a choice is named: 0 for the whole name or the key's own name, more for less."""
     if "key's name, of its table" in choice.features or "declared elsewhere" in choice.features:
         return 0
@@ -568,7 +698,7 @@ def _grade(choice: Choice) -> int:
     if match.how == "name":
         exact = not match.extra and match.sure == 1
         return 0 if exact and not match.behind else 1 if not match.behind else 3
-    return {"key": 1, "ending": 2, "self": 2}.get(match.how, 3)
+    return {"key": 1, "ending": 2, "self": 2}.get(match.how, 3) + min(match.missing, 9) / 10
 
 
 def _ending(stem: Stem) -> str:

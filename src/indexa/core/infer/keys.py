@@ -14,7 +14,11 @@ from indexa.core.infer.names import KEY_WORDS, SchemaNames, TableNames
 from indexa.core.infer.weights import PRIMARY, PRIMARY_ALONE
 from indexa.core.model import Column, Table
 
-_NUMBERS_ITSELF = re.compile(r"nextval\(|auto_?increment|identity|gen_id|next value", re.I)
+_NUMBERS_ITSELF = re.compile(
+    r"nextval\(|auto_?increment|identity|gen_id|next value|uuid\w*\(|uuid_generate|newid\(|newsequentialid\(|sys_guid\(|"
+    r"randomblob\(|gen_ulid|generate_ulid|nanoid\(|unique_rowid\(",
+    re.I,
+)
 _SERIAL = re.compile(r"serial|identity|autoinc", re.I)
 _NOT_A_KEY = re.compile(r"text\b|clob|blob|bytea|json|xml|double|float|real|bool|image|long|bit\(1\)", re.I)
 _FRACTION = re.compile(r"decimal|numeric|money|number\(\d+,\s*[1-9]|float|real|double", re.I)
@@ -27,6 +31,9 @@ _BY_TURN = frozenset(
     "period level type kind key name option attr attribute param parameter setting property tag item slot start".split()
 )
 """Last words of what tells the rows apart that belong to one row of another table."""
+_NAMED_VALUES = frozenset(
+    "key name option attr attribute param parameter setting property tag field meta variable".split()
+)
 _NUMBERS = frozenset("no num nr nbr number".split())
 _MEASURED = MEASURES - {"date", "time", "name", "position", "year", "month", "day", "version", "level"}
 _MOST_COMPOSITE = 6
@@ -44,7 +51,7 @@ class KeyChoice(msgspec.Struct):
 
 
 def numbers_itself(column: Column) -> bool:
-    """Say whether the database gives out the column's values."""
+    """Say whether the database gives out the column's values: numbers, or identifiers that nothing else has."""
     return bool(
         column.identity or _SERIAL.search(column.type) or (column.default and _NUMBERS_ITSELF.search(column.default))
     )
@@ -83,16 +90,21 @@ def choices_alone(names: SchemaNames, matcher: Matcher, number: int, data: DataS
     table = named.table
     referring = {column.name: _speaks_of_another(matcher, named, column.name, number) for column in table.columns}
     own = {column.name: speaks_of_itself(names, named, column.name) for column in table.columns}
+    long = frozenset(column.name for column in table.columns if _long(column.type, names))
     found: dict[tuple[str, ...], dict[str, float]] = {}
     for column in table.columns:
-        features = _single(named, column, table, own[column.name], referring[column.name])
+        features = _single(named, column, table, own[column.name], referring)
         if features is not None:
+            if column.name in long:
+                features["a long text"] = 1.0
+            if any(referring.values()) and _has_its_value_beside(named, column.name):
+                features["has its value beside"] = 1.0
             found[column.name,] = features
     for columns in _composites(named, referring):
-        found.setdefault(columns, _composite(named, columns, referring))
+        found.setdefault(columns, _composite(named, columns, referring, long))
     for columns, words in _declared_unique(table):
         features = found.setdefault(
-            columns, _composite(named, columns, referring) if len(columns) > 1 else {"single": 1.0}
+            columns, _composite(named, columns, referring, long) if len(columns) > 1 else {"single": 1.0}
         )
         features[words] = 1.0
     sure = {columns[0] for columns, one in found.items() if len(columns) == 1 and _SURE_SIGNS & one.keys()}
@@ -132,7 +144,9 @@ def _declared_unique(table: Table) -> list[tuple[tuple[str, ...], str]]:
     return [(columns, how) for columns, how in found if columns and known.issuperset(columns)]
 
 
-def _single(named: TableNames, column: Column, table: Table, own: str, refers: bool) -> dict[str, float] | None:
+def _single(
+    named: TableNames, column: Column, table: Table, own: str, referring: dict[str, bool]
+) -> dict[str, float] | None:
     """Return what speaks for one column as the key; None where it can't be one."""
     if _NOT_A_KEY.match(column.type) and not numbers_itself(column) and column.position > 1:
         return None
@@ -160,8 +174,10 @@ def _single(named: TableNames, column: Column, table: Table, own: str, refers: b
         features["key word, another name"] = 1.0
     elif words == ("name",):
         features["name"] = 1.0
-    if refers and own != "whole":
+    if referring[column.name] and own != "whole":
         features["speaks of another"] = 1.0
+        if column.position == 1 and _fits_too(named, 1, referring):
+            features["the next fits too, single"] = 1.0
         others = sum(other.position > column.position and not other.nullable for other in table.columns[:4])
         features["others not empty follow"] = others / 3
         if not any(
@@ -172,8 +188,6 @@ def _single(named: TableNames, column: Column, table: Table, own: str, refers: b
     features[f"position {min(column.position, 3)}"] = 1.0
     if words[-1] in _MEASURED or _FRACTION.match(column.type):
         features["measures"] = 1.0
-    if _long(column.type):
-        features["a long text"] = 1.0
     if column.nullable:
         features["may be empty"] = 1.0
     elif sum(not other.nullable for other in table.columns) == 1:
@@ -227,10 +241,35 @@ def _by_turn(words: tuple[str, ...]) -> bool:
     return words[-1] in _BY_TURN
 
 
-def _long(type_name: str) -> bool:
-    """Say whether values are texts of hundreds of letters, or of any length."""
+def _is_flag(named: TableNames, column: Column) -> bool:
+    """Say whether a column holds yes or no."""
+    return named.columns[column.name][0] in _FLAGS or bool(_FLAG.match(column.type))
+
+
+def _fits_too(named: TableNames, place: int, referring: dict[str, bool]) -> bool:
+    """Say whether the column at a place looks like a part of a key as well."""
+    if place >= len(named.table.columns):
+        return False
+    column = named.table.columns[place]
+    words = named.columns[column.name]
+    if column.nullable or words[-1] in _MEASURED:
+        return False
+    return referring[column.name] or _by_turn(words) or bool(stem_of(words).key_words)
+
+
+def _has_its_value_beside(named: TableNames, column: str) -> bool:
+    """Say whether a column is the key of what another one holds the value of, so many times for each row of another table."""
+    return named.columns[column][-1] in _NAMED_VALUES and any(
+        words[-1] in ("value", "val") for words in named.columns.values()
+    )
+
+
+def _long(type_name: str, names: SchemaNames) -> bool:
+    """Say whether values are texts of hundreds of letters, or of any length where other texts have one."""
     length = _LONG.search(type_name)
-    return int(length[1]) > 191 if length else bool(_NOT_A_KEY.match(type_name))
+    if length:
+        return int(length[1]) > 255
+    return bool(_NOT_A_KEY.match(type_name)) and (names.texts_have_lengths or not type_name.lower().startswith("text"))
 
 
 def _composites(named: TableNames, referring: dict[str, bool]) -> list[tuple[str, ...]]:
@@ -246,7 +285,7 @@ def _composites(named: TableNames, referring: dict[str, bool]) -> list[tuple[str
     for column in table.columns[:_MOST_COMPOSITE]:
         if column.nullable and table.columns[0].nullable is False:
             break
-        if numbers_itself(column):
+        if numbers_itself(column) or (len(firsts) > 1 and _is_flag(named, column)):
             break
         firsts.append(column.name)
         if len(firsts) > 1:
@@ -268,7 +307,9 @@ def _composites(named: TableNames, referring: dict[str, bool]) -> list[tuple[str
     return list(dict.fromkeys(found))
 
 
-def _composite(named: TableNames, columns: tuple[str, ...], referring: dict[str, bool]) -> dict[str, float]:
+def _composite(
+    named: TableNames, columns: tuple[str, ...], referring: dict[str, bool], long: frozenset[str]
+) -> dict[str, float]:
     table = named.table
     by_name = {column.name: column for column in table.columns}
     count = len(columns)
@@ -284,10 +325,8 @@ def _composite(named: TableNames, columns: tuple[str, ...], referring: dict[str,
     features["plain parts"] = len(plain) / count
     measured = sum(named.columns[name][-1] in _MEASURED or bool(_FRACTION.match(by_name[name].type)) for name in plain)
     features["measuring parts"] = float(measured)
-    features["flags"] = float(
-        sum(named.columns[name][0] in _FLAGS or bool(_FLAG.match(by_name[name].type)) for name in plain)
-    )
-    features["long texts"] = float(sum(_long(by_name[name].type) for name in plain))
+    features["flags"] = float(sum(_is_flag(named, by_name[name]) for name in plain))
+    features["long texts"] = float(sum(name in long for name in plain))
     keyed = sum(bool(stem_of(named.columns[name]).key_words) for name in plain)
     features["identifying plain parts"] = keyed / count
     if refer < sum(referring.values()):
@@ -300,10 +339,16 @@ def _composite(named: TableNames, columns: tuple[str, ...], referring: dict[str,
         features["nearly all columns"] = 1.0
     if any(by_name[name].nullable for name in columns):
         features["may be empty, composite"] = 1.0
-    elif all(column.nullable for column in table.columns if column.name not in columns):
+    elif all(
+        column.nullable or column.default is not None or _is_flag(named, column)
+        for column in table.columns
+        if column.name not in columns
+    ):
         features["just those not empty"] = 1.0
     if columns == tuple(column.name for column in table.columns[:count]):
         features["from the first on"] = 1.0
+        if _fits_too(named, count, referring):
+            features["the next fits too"] = 1.0
     if any(_TIME.match(by_name[name].type) for name in columns):
         features["with a time"] = 1.0
     if any(by_name[name].default is not None for name in columns):

@@ -16,7 +16,7 @@ PERSON_ROLES = frozenset(
 """Roles that a person has towards what a row stands for."""
 PERSONS = frozenset(
     "user usr person people employee emp account member staff login contact operator worker personnel customer principal entity "
-    "actor profile admin".split()
+    "actor profile admin editor".split()
 )
 """What tables of people are called."""
 SELF_ROLES = frozenset(
@@ -31,6 +31,7 @@ MEASURES = frozenset(
     "rank position flag year month day version value lat lon enabled active visible format interval limit age".split()
 )
 """Last words of what measures or describes, and so refers to nothing."""
+_LEADING = frozenset("fk id pk ref cod cd kod idt".split())
 _MOST_TABLES = 40
 
 
@@ -62,10 +63,10 @@ class Stem(msgspec.Struct, frozen=True, gc=False):
 def stem_of(words: Words) -> Stem:
     """Take key words off a column's words, at the end or else at the beginning, but never all that tells what it is about."""
     start, end = 0, len(words)
-    if end > 1 and words[0] in ("fk", "id", "pk", "ref") and words[-1] not in ALWAYS_KEY_WORDS:
+    if end > 1 and words[0] in _LEADING and words[-1] not in ALWAYS_KEY_WORDS:
         start = 1
     while end > start and words[end - 1] in KEY_WORDS and len(words) - end < 2:
-        about = end - 1 > start or words[end - 1] in ALWAYS_KEY_WORDS or not start
+        about = end - 1 > start or words[end - 1] in ALWAYS_KEY_WORDS or (not start and end == len(words))
         if not about:
             break
         end -= 1
@@ -85,7 +86,9 @@ class Matcher:
         ]
         self._persons.sort(
             key=lambda number: (
+                sum(word in PERSONS for word in names.tables[number].words) != 1,
                 len(names.tables[number].words),
+                names.tables[number].words[-1] not in PERSONS,
                 not {"user", "usr"} & set(names.tables[number].words),
                 number,
             )
@@ -122,15 +125,32 @@ class Matcher:
                     for number in names.by_beginning.get(joined, ()):
                         missing = len(names.tables[number].words) - len(tail)
                         found.append(Match(number, "beginning", sure, missing=max(1, missing)))
+            if start == size - 1 and tail[0] not in names.vocabulary:
+                for number, sure in names.spelled_by(tail[0]):
+                    found.append(Match(number, "name", sure, start, role=role))
         for end in range(1, size):
             for joined, sure in names.readings(stem[:end]):
                 for number in names.by_words.get(joined, ())[:_MOST_TABLES]:
                     found.append(Match(number, "name", sure, behind=size - end))
         return found
 
+    def continuing(self, number: int, stem: Words) -> list[Match]:
+        """Return the tables whose name is a table's own with the stem behind it: order_status for `status` of order."""
+        if not stem or self._names.by_ending.get("".join(stem), ()) == ():
+            return []
+        own = self._names.tables[number].words
+        found = []
+        for start in range(len(own)):
+            for table in self._names.by_words.get("".join((*own[start:], *stem)), ()):
+                if table != number:
+                    found.append(Match(table, "ending", 1.0, missing=len(own) - start))
+        return found
+
     def persons(self, words: Words) -> list[Match]:
         """Return the tables of people where the words name a role that a person has."""
         roles = tuple(word for word in words if word in PERSON_ROLES or word == "by")
+        if not roles and words[-1] == "uid" and len(words) > 1:
+            roles = words[:-1]
         if not roles:
             return []
         return [Match(number, "person", 1.0, role=roles) for number in self._persons[:3]]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable
 
@@ -20,9 +21,24 @@ ALWAYS_KEY_WORDS = frozenset("id ids pk fk sk uuid guid oid uid key ref rowid".s
 """Those of them that are never what a name is about."""
 _MARKERS = frozenset("tbl tab tb table dim fct fact mst lkp lkup lookup t rel xref ref fk pk".split())
 """Words before a table's name that say no more than what kind of table it is."""
+_TEXT = re.compile(r"(n?(var)?char|character|text|string)", re.I)
+_LENGTHS_SHARE = 0.2
+_VOWEL = re.compile("[aeiouy]")
+_TYPE_MARKS = frozenset(
+    "i v t b d n c s f l ts dt int str vch vc txt num nb chr ch bol bln dat flt dbl lng dec jsn arr".split()
+)
+"""What stands before columns where their names tell their types."""
+_MARKED_SHARE = 0.8
+_LEAST_MARKS = 3
 _PREFIX_SHARE = 0.6
 _OWN_PREFIX_SHARE = 0.7
 _GOOD_FIT = 0.6
+
+_MOST_INITIALS = 6
+_MOST_SPELLED = 3
+_SMALL_WORDS = frozenset(
+    "to in on of by is at no id or as up an it if so we my me do go us the and for new old".split()
+)
 
 Words = tuple[str, ...]
 
@@ -30,10 +46,12 @@ Words = tuple[str, ...]
 class TableNames:
     """The words of a table's name and of its columns' names, with what all of them share taken off."""
 
-    __slots__ = ("aliases", "columns", "marks", "table", "words")
+    __slots__ = ("aliases", "columns", "marks", "table", "whole", "words")
 
     def __init__(self, table: Table, words: Words, columns: dict[str, Words], marks: Words) -> None:
         self.table, self.words, self.columns, self.marks = table, words, columns, marks
+        self.whole = columns
+        """The words of the columns' names with what all of them share."""
         self.aliases: list[Words] = [words]
         """What the table may be called in other tables: its words, and the prefix its columns share."""
 
@@ -47,6 +65,8 @@ class SchemaNames:
         tables = [table for table in model.tables if table.kind not in VIEW_KINDS]
         self._splitter.learn([name for table in tables for name in (table.name, *(c.name for c in table.columns))])
         self._memo: dict[str, Words] = {}
+        self.texts_have_lengths = _have_lengths(tables)
+        self._marked = _are_marked(self.words(column.name) for table in tables for column in table.columns)
         raw = [self.words(table.name) for table in tables]
         prefixes = _shared_prefixes(raw)
         self.module_words = _module_words(raw)
@@ -60,27 +80,37 @@ class SchemaNames:
         self._by_initial: dict[str, list[str]] = defaultdict(list)
         for word in self.vocabulary:
             self._by_initial[word[:1]].append(word)
+        self._spelled: dict[str, tuple[tuple[int, float], ...]] = {}
         self._alternatives: dict[str, tuple[tuple[str, float], ...]] = {}
         self.by_words: dict[str, list[int]] = defaultdict(list)
         self.by_ending: dict[str, list[int]] = defaultdict(list)
         self.by_beginning: dict[str, list[int]] = defaultdict(list)
         for number, one in enumerate(self.tables):
-            for alias in one.aliases:
-                self.by_words["".join(alias)].append(number)
+            for name in {"".join(one.words), "".join((*one.marks, *one.words))}:
+                self.by_words[name].append(number)
             for cut in range(1, len(one.words)):
                 self.by_ending["".join(one.words[cut:])].append(number)
                 self.by_beginning["".join(one.words[:cut])].append(number)
+        for number, one in enumerate(self.tables):
+            one.aliases = [one.words, *(alias for alias in one.aliases[1:] if "".join(alias) not in self.by_ending)]
+            for alias in one.aliases[1:]:
+                self.by_words["".join(alias)].append(number)
 
     def words(self, name: str) -> Words:
         """Return the words of a name, in the singular; of a name without letters the name itself."""
         found = self._memo.get(name)
         if found is None:
-            found = tuple(singular(word) for word in self._splitter.split(name)) or (name.lower(),)
+            found = tuple(map(_singular, self._splitter.split(name))) or (name.lower(),)
             self._memo[name] = found
         return found
 
     def _table(self, table: Table, words: Words, marks: Words) -> TableNames:
         columns = {column.name: self.words(column.name) for column in table.columns}
+        if self._marked:
+            columns = {
+                name: found[1:] if len(found) > 1 and found[0] in _TYPE_MARKS else found
+                for name, found in columns.items()
+            }
         own: Words = ()
         if len(columns) > 2:
             firsts = Counter(found[0] for found in columns.values() if len(found) > 1)
@@ -90,12 +120,35 @@ class SchemaNames:
                     own = (first,)
         named = TableNames(table, words, columns, marks)
         if own:
+            named.whole = columns
             named.columns = {
                 name: found[1:] if found[:1] == own and len(found) > 1 else found for name, found in columns.items()
             }
             if own != words and own[0] not in KEY_WORDS:
                 named.aliases.append(own)
         return named
+
+    def is_spelled_by(self, number: int, stem: Words) -> bool:
+        """Say whether one word is made of the beginnings of the words of a table's name."""
+        one = self.tables[number]
+        return len(stem) == 1 and any(
+            len(words) > 1 and _spell(stem[0], words) for words in (one.words, (*one.marks, *one.words))
+        )
+
+    def spelled_by(self, letters: str) -> tuple[tuple[int, float], ...]:
+        """Return the tables whose words begin with these letters, in order: `hda` of history_dataset_association, `idp` of
+        identity_provider; each with how surely."""
+        found = self._spelled.get(letters)
+        if found is None:
+            made = []
+            if 2 <= len(letters) <= _MOST_INITIALS and letters.isalpha() and letters not in _SMALL_WORDS:
+                for number, one in enumerate(self.tables):
+                    for words in {one.words, (*one.marks, *one.words)}:
+                        if len(words) > 1 and words[0][0] == letters[0] and _spell(letters, words):
+                            made.append((number, 0.8 if len(letters) == len(words) > 2 else 0.65))
+                            break
+            found = self._spelled[letters] = tuple(made) if len(made) <= _MOST_SPELLED else ()
+        return found
 
     def alternatives(self, word: str) -> tuple[tuple[str, float], ...]:
         """Return the words of table names that a column's word may mean, each with how surely, itself first."""
@@ -138,6 +191,24 @@ class SchemaNames:
         return made
 
 
+def _singular(word: str) -> str:
+    """Return the singular of a word; letters that make no word stay as they are."""
+    return singular(word) if _VOWEL.search(word) else word
+
+
+def _are_marked(names: Iterable[Words]) -> bool:
+    """Say whether nearly all columns begin with a mark of their type, as v_name and i_count."""
+    firsts = [words[0] for words in names if len(words) > 1]
+    marked = [word for word in firsts if word in _TYPE_MARKS]
+    return len(marked) >= _MARKED_SHARE * max(1, len(firsts)) and len(set(marked)) >= _LEAST_MARKS
+
+
+def _have_lengths(tables: list[Table]) -> bool:
+    """Say whether the texts of a schema are given lengths, so that one without is a long text."""
+    texts = [column.type.lower() for table in tables for column in table.columns if _TEXT.match(column.type)]
+    return sum("(" in one for one in texts) >= _LENGTHS_SHARE * len(texts)
+
+
 def _shared_prefixes(names: list[Words]) -> frozenset[str]:
     """Return the first words that most of the tables share."""
     if len(names) < 4:
@@ -150,3 +221,16 @@ def _module_words(names: list[Words]) -> frozenset[str]:
     """Return first words that several tables share: of a module, or of what belongs together."""
     counts = Counter(words[0] for words in names if len(words) > 1)
     return frozenset(word for word, count in counts.items() if count >= 3)
+
+
+def _spell(letters: str, words: Words) -> bool:
+    """Say whether letters are made of the beginnings of all the words, in their order."""
+    if not words:
+        return not letters
+    first, rest = words[0], words[1:]
+    for count in range(1, len(letters) - len(rest) + 1):
+        if not first.startswith(letters[:count]):
+            return False
+        if _spell(letters[count:], rest):
+            return True
+    return False

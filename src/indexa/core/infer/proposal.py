@@ -34,6 +34,7 @@ class Proposal(msgspec.Struct, omit_defaults=True, kw_only=True):
     ref_columns: tuple[str, ...] = ()
     confidence: float
     evidence: tuple[str, ...] = ()
+    """Sentences; machine names in them stand between backticks."""
     pattern: str = ""
     cardinality: str = ""
     """"many to one" or "one to one" from the table to the one it refers to; "" where nothing is referred to."""

@@ -82,7 +82,7 @@ def _many_to_many(names: SchemaNames, table: Table, key: tuple[str, ...], out: l
             kind="many_to_many", schema=table.schema, table=table.name, columns=tuple(sorted(pair or covered)),
             confidence=round(confidence * min(one.confidence for one in parents.values()), 3),
             evidence=(
-                f"it joins {' and '.join(joined[:3])}",
+                f"it joins {' and '.join(f'`{name}`' for name in joined[:3])}",
                 "its key is made of references" if pair else "it has hardly any other column",
             ),
             pattern="tables that join two others",
@@ -154,6 +154,6 @@ def _repeated(names: SchemaNames, number: int, out: list[Reference]) -> Iterator
                     kind="repeated_column", schema=one.table.schema, table=one.table.name, columns=(column.name,),
                     ref_schema=theirs.table.schema, ref_table=theirs.table.name, ref_columns=(same,),
                     confidence=round((0.75 if words[: len(theirs.words)] == theirs.words else 0.6) * reference.confidence, 3),
-                    evidence=(how, f"{', '.join(reference.columns)} refers to that table", "the types are the same"),
+                    evidence=(how, f"`{', '.join(reference.columns)}` refers to that table", "the types are the same"),
                     pattern=f"columns of {theirs.table.full_name} again",
                 )  # fmt: skip

@@ -35,7 +35,7 @@ def typed_references(names: SchemaNames, one: TableNames) -> Iterator[Proposal]:
             base = {
                 "schema": table.schema, "table": table.name, "columns": (column.name,), "type_column": type_column.name,
             }  # fmt: skip
-            told = f"{type_column.name} stands beside it and says of what kind it is"
+            told = f"`{type_column.name}` stands beside it and says of what kind it is"
             pattern = f"{column.name} by {type_column.name}"
             if not named:
                 yield Proposal(

@@ -6,6 +6,7 @@ import re
 from typing import cast
 
 from indexa.core.intake.choice import Choice
+from indexa.core.intake.narrowing import narrow
 from indexa.core.intake.receipt import Receipt, count_parts
 from indexa.core.model import Composite, Domain, Enum, Model, Range
 from indexa.core.scripts.naming import name_constraints, name_foreign_indexes
@@ -50,7 +51,8 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
         script.note("adapted", "partitions", "Each is listed with its partitioned table, not as a table.", count=folded)
     _list_schemas(script, model)
     if choice is not None:
-        _narrow(script, model, choice)
+        for kind, count in narrow(model, choice).items():
+            script.note("left out", kind, "Not chosen.", count=count)
     remarks = sum(len([1 for column in table.columns if column.remark]) for table in model.tables)
     if remarks:
         script.note(
@@ -109,9 +111,19 @@ def _settle_reference(script: Script, draft: Draft, reference: Reference) -> Non
         column, referred = script.column(draft, name), script.column(target, ref_name)
         if column and referred and not column.type:  # the key says what it is
             column.type = referred.type
+    missing = [
+        f"{one.table.full_name}.{name}"
+        for one, names in ((draft, foreign.columns), (target, foreign.ref_columns))
+        for name in names
+        if one.table.columns and not script.column(one, name)
+    ]
     if len(foreign.ref_columns) != len(foreign.columns):
         draft.table.foreign_keys.remove(foreign)
         script.note("left out", "foreign keys", "It pairs columns that are not of one number.", draft.table.full_name)
+    elif missing:
+        draft.table.foreign_keys.remove(foreign)
+        said = f"It names a column that is not there at the end of the script: {', '.join(missing)}."
+        script.note("left out", "foreign keys", said, draft.table.full_name)
 
 
 def _qualify_types(script: Script) -> None:
@@ -168,36 +180,3 @@ def _list_schemas(script: Script, model: Model) -> None:
         if name:
             script.schema_made(name)
     model.schemas = sorted(script.schemas.values(), key=lambda schema: schema.name)
-
-
-def _narrow(script: Script, model: Model, choice: Choice) -> None:
-    """Take out what was not chosen, and say so."""
-    before = count_parts(model)
-    model.tables = [table for table in model.tables if choice.takes(table)]
-    if choice.schemas:
-        model.schemas = [schema for schema in model.schemas if schema.name in choice.schemas]
-    for kind, names in (
-        ("types", ("enums", "domains", "composites", "ranges")),
-        ("sequences", ("sequences",)),
-        ("routines", ("routines",)),
-    ):
-        for name in names:
-            parts = getattr(model, name)
-            setattr(model, name, [one for one in parts if kind in choice.kinds and choice.takes_schema(one.schema)])
-    if "triggers" not in choice.kinds:
-        for table in model.tables:
-            table.triggers = []
-    after = count_parts(model)
-    for kind in (
-        "tables",
-        "views",
-        "triggers",
-        "enum types",
-        "domains",
-        "composite types",
-        "range types",
-        "sequences",
-        "routines",
-    ):
-        if (gone := before.get(kind, 0) - after.get(kind, 0)) > 0:
-            script.note("left out", kind, "Not chosen.", count=gone)

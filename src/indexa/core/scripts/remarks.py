@@ -60,7 +60,7 @@ def _comments(before: str) -> tuple[str, list[str]]:
 def cleaned(line: str) -> str:
     """Return what a line of a comment says, without marks; "" where it says nothing."""
     text = line.strip()
-    while (shorter := _MARKS.sub("", text)) != text:
+    while not (text[:1].isalnum() and text[-1] != "/") and (shorter := _MARKS.sub("", text)) != text:
         text = shorter.strip()
     return "" if _EMPTY.match(text) else text[:_LONGEST]
 

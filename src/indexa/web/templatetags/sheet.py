@@ -34,6 +34,16 @@ def marked(text: str, terms: Sequence[str]) -> SafeString:
 
 
 @register.filter
+def with_names(sentence: str, begins: bool = False) -> SafeString:
+    """Escape a sentence and show what stands between backticks as a machine name; `begins` with a capital, unless with a name."""
+    parts = sentence.split("`")
+    if begins and parts[0]:
+        parts[0] = parts[0][0].upper() + parts[0][1:]
+    shown = (format_html("<code>{}</code>", one) if at % 2 else conditional_escape(one) for at, one in enumerate(parts))
+    return mark_safe("".join(shown))  # noqa: S308  every piece was escaped above
+
+
+@register.filter
 def key_roles(roles: int) -> SafeString:
     """Show the key roles of a column as their short forms, each with its words."""
     return format_html_join(
