@@ -21,7 +21,7 @@ Run: TypeAlias = list[tuple[str, Column, str, str]]
 _NAME = r'(?:[A-Za-z_]\w*+|"[^"\n]++"|`[^`\n]++`|\[[^\]\n]++\])'
 _HEAD = re.compile(rf"CREATE\s+TABLE\s+(?:IF\s+NOT\s+EXISTS\s+)?{_NAME}(?:\s*\.\s*{_NAME})*\s*\(", re.I)
 _WORDS = r"[^\n,()'\"`*/#:={-]*+"
-_BESIDE = r"(?:[ \t]*+--([^\n]*+))?"
+_BESIDE = r"(?:[ \t]*+--++[ \t]*+([^\n]*+))?"
 _COLUMN = re.compile(
     rf"\s*({_NAME})[ \t]++([A-Za-z\[]{_WORDS}(?:\([\d, \t]*+\){_WORDS})?)(?:(?<=COMMENT )'((?:[^'\\]++|'')*+)'\s*)?,{_BESIDE}",
     re.I,

@@ -11,7 +11,8 @@ from indexa.core.scripts.tokens import Statement
 
 _MARKS = re.compile(r"^(?:--+|#+|//+|/\*+)\s*|\s*\*+/$")
 _EMPTY = re.compile(r"^[\W_]*$")
-_LONGEST = 2000
+LONGEST = 2000
+"""Letters of a remark that are kept."""
 
 
 def remark_columns(statement: Statement, draft: Draft) -> None:
@@ -62,9 +63,9 @@ def cleaned(line: str) -> str:
     text = line.strip()
     while not (text[:1].isalnum() and text[-1] != "/") and (shorter := _MARKS.sub("", text)) != text:
         text = shorter.strip()
-    return "" if _EMPTY.match(text) else text[:_LONGEST]
+    return "" if _EMPTY.match(text) else text[:LONGEST]
 
 
 def _give(draft: Draft, name: str, text: str) -> None:
     column = draft.columns[name]
-    column.remark = f"{column.remark} {text}".strip()[:_LONGEST]
+    column.remark = f"{column.remark} {text}".strip()[:LONGEST]

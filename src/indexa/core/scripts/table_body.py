@@ -11,7 +11,7 @@ from indexa.core.scripts.constraints import BEGIN_CONSTRAINT, is_constraint, tab
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.known_columns import MARK
 from indexa.core.scripts.naming import name_constraints
-from indexa.core.scripts.remarks import cleaned
+from indexa.core.scripts.remarks import LONGEST, cleaned
 from indexa.core.scripts.sequences import owned_sequence
 from indexa.core.scripts.state import Draft, Script
 
@@ -99,7 +99,8 @@ def _add_known(cursor: Cursor, script: Script, draft: Draft) -> None:
         position += 1
         made = Column(name, position, like.type, like.nullable, like.default, said, "", None, like.collation)
         if beside:
-            made.remark = cleaned(beside)
+            plain = beside[0].isalnum() and beside[-1].isalnum() and len(beside) <= LONGEST
+            made.remark = beside if plain else cleaned(beside)
         by_key[name if dialect.case_matters else name.lower()] = made
         listed.append(made)
 
