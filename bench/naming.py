@@ -49,6 +49,9 @@ def splitting() -> None:
     for title, split in cases.items():
         right = sum(split(name, source) == told.split() for name, told, source in gold)
         print(f"run together, {title}: {right / len(gold):.1%} of {len(gold)}")
+    mixed = rows("mixed.tsv")
+    right = sum(alone.split(name) == told.split() for name, told in mixed)
+    print(f"a sample of all names, Indexa: {right / len(mixed):.1%} of {len(mixed)}")
     delimited = [(name.split("_"), name) for name in (SETS / "in_full.txt").read_text().split()]
     gold_all = [(told.split(), name) for name, told, _ in gold] + delimited
     print(

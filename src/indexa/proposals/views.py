@@ -100,7 +100,7 @@ def margin(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
         "model": one.model,
         "rivals": rivals.exclude(pk=one.pk).order_by("-confidence")[:6],
         "follows": _FOLLOWS[one.kind],
-        "ten": round(10 * one.confidence),
+        "of_hundred": round(100 * one.confidence),
     }
     return render(request, "proposals/_margin.html", context)
 

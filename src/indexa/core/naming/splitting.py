@@ -31,6 +31,8 @@ _OF_THE_SCHEMA = 0.6
 _LAST_LETTER = 4.0
 _PLURAL = 4.0
 _CASE_AGAINST = 2.5
+_BEGINNINGS, _ENDS = frozenset(("un", "re", "dis", "mis")), frozenset(("ability", "ness", "ization", "isation"))
+_LONG_WORD, _STEM = 6, 4
 _MOST_LETTERS = 120
 """A longer piece is no name: it stays whole."""
 
@@ -144,7 +146,22 @@ class Splitter:
             words.append(piece[back[end] : end])
             end = back[end]
         words.reverse()
-        return tuple(words), best[size]
+        return self._whole(words), best[size]
+
+    def _whole(self, words: list[str]) -> tuple[str, ...]:
+        """Put beginnings and ends that are no words of their own back to their word: un|subscription, exploit|ability."""
+        at = len(words) - 1
+        while at > 0:
+            before, word = words[at - 1], words[at]
+            begins = before in _BEGINNINGS and len(word) >= _LONG_WORD and word in self.lexicon.costs
+            if (
+                (begins or (word in _ENDS and len(before) >= _STEM))
+                and before not in self._own
+                and word not in self._own
+            ):
+                words[at - 1 : at + 1] = [before + word]
+            at -= 1
+        return tuple(words)
 
     def _cost(self, word: str) -> float:
         cost = self._costs.get(word)
