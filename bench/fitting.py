@@ -347,7 +347,7 @@ def _train(models: dict[str, Model], shares: dict[str, float], train: list[str],
     made = [(shares[n], composite_examples(models[n], m)) for n in refer for m in modes[:2]]
     # A schema without one declared tells little of those that others have: of such only each tenth example counts.
     composites = [
-        (share, group if any(right >= 0 for _, right in group) else group[::10]) for share, group in made if share == 1
+        (share, group if any(right >= 0 for _, right in group) else group[::10]) for share, group in made if share >= 1
     ]
     weights.COMPOSITE.update(fit(composites, COMPOSITES, _PULL_OF_FEW))
 
