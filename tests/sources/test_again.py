@@ -165,7 +165,9 @@ class AgainTests(TransactionTestCase):
             list(rereading.differences.values_list("kind", "what", "name")), [("gone", "table", "gone_soon")]
         )
         reasons = [note["reason"] for note in rereading.intake.receipt["notes"]]
-        self.assertIn("Not chosen this time: they stay as the reading before found them.", reasons)
+        self.assertIn(
+            "Not chosen this time; they stay in the model as the reading before found them: 1 table.", reasons
+        )
 
     def test_a_key_takes_its_column_along_and_leaving_the_column_leaves_the_key(self) -> None:
         rereading = self.work_and_read_again()

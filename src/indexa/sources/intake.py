@@ -12,7 +12,7 @@ from indexa.adapters.errors import SourceError
 from indexa.core.compare.comparing import compare
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.intake.narrowing import complete
-from indexa.core.intake.receipt import Receipt
+from indexa.core.intake.receipt import Receipt, counted
 from indexa.core.model import Model
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
@@ -99,8 +99,11 @@ def _note(job: Job, source: Source, stored: StoredModel, model: Model, receipt: 
     progress.tell("Comparing with the last reading")
     assert stored.snapshot is not None
     earlier = read_snapshot(stored.snapshot)
-    for kind, count in complete(model, earlier, choice_of(source, tuple(OBJECT_KINDS))).items():
-        receipt.note("adapted", kind, "Not chosen this time: they stay as the reading before found them.", count)
+    kept = complete(model, earlier, choice_of(source, tuple(OBJECT_KINDS)))
+    if kept:
+        told = ", ".join(f"{count:,} {counted(kind, count)}" for kind, count in kept.items())
+        said = f"Not chosen this time; they stay in the model as the reading before found them: {told}."
+        receipt.note("adapted", "objects", said, sum(kept.values()))
     keeping = SnapshotKeeping(model)
     comparison = compare(earlier, model)
     snapshot = keeping.keep()
