@@ -21,6 +21,8 @@ from indexa.core.model import Model, Table
 from indexa.core.naming.wordbook import Stack
 
 Tell = Callable[[str, int, int], None]
+_WITHOUT_AMONG_KEYED = 0.6
+"""By judgement: a table without a key among tables with one, whose likeliest key may be empty, may well have none."""
 LEAST = 0.2
 """What is less likely than this is not worth a person's look."""
 
@@ -57,6 +59,8 @@ class Proposing:
         self.weigher.look_at_all(lambda done, whole: tell("Weighing what columns refer to", done, whole))
         tell("Looking for composite references", 0, 0)
         self._composites = CompositeWeigher(self.weigher, self.keys)
+        keyed = sum(one.table.primary_key is not None for one in self.names.tables)
+        self._others_declare_keys = keyed > len(self.names.tables) / 2
 
     def all(self) -> list[Proposal]:
         """Return all proposals, by table."""
@@ -100,13 +104,16 @@ class Proposing:
         if table.primary_key or not self.keys[number]:
             return []
         best = self.keys[number][0]
-        if best.confidence < LEAST:
+        confidence, evidence = best.confidence, words_for(best.features, "key")
+        if self._others_declare_keys and {"may be empty", "may be empty, composite"} & best.features.keys():
+            confidence *= _WITHOUT_AMONG_KEYED
+            evidence = (*evidence, "most tables here declare a key, and this one does not")
+        if confidence < LEAST:
             return []
         return [
             Proposal(
                 kind="primary_key", schema=table.schema, table=table.name, columns=best.columns,
-                confidence=_rounded(best.confidence), evidence=words_for(best.features, "key"),
-                pattern=_key_pattern(best),
+                confidence=_rounded(confidence), evidence=evidence, pattern=_key_pattern(best),
             )
         ]  # fmt: skip
 
