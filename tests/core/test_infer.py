@@ -63,6 +63,23 @@ class ReferenceTests(TestCase):
             ["order_line|order_id line_no qty price:n|order_id line_no", "orders|order_id placed:d|order_id", "shipment_line|ship_id order_id line_no|ship_id"],
             {"order_line.order_id>orders", "shipment_line.order_id,line_no>order_line"},
         ),
+        "a lookup named by the column": (
+            ["order_status|name:c label:t|name", "orders|id order_status:c total:n|id", "line|id order_id order_status:c|id"],
+            {"orders.order_status>order_status"},
+        ),
+        "the rest in the own name": (["account|id type_id? nm:t|id", "account_type|id nm:t|id", "price_type|id nm:t|id"], {"account.type_id>account_type"}),
+        "initials": (
+            ["identity_provider|id nm:t|id", "users|id idp_id? nm:t|id", "federation|id idp_id nm:t|id"], {"users.idp_id>identity_provider"},
+        ),
+        "marks of types": (
+            ["t_sources|i_id_source v_name:t|i_id_source", "t_batches|i_id_batch i_id_source v_state:c b_done:b ts_made:d|i_id_batch"],
+            {"t_batches.i_id_source>t_sources"},
+        ),
+        "a whole key of another's name": (["users|user_id nm:t|user_id", "user_profile|user_id bio:t|user_id"], {"user_profile.user_id>users"}),
+        "a composite key with one column named after the table": (
+            ["tenant|id nm:t|id", "document|tenant_id id title:t|tenant_id id", "document_tag|tenant_id document_id tag:c|tenant_id document_id tag"],
+            {"document_tag.tenant_id,document_id>document"},
+        ),
         "no measure refers": (["track|id title:t|id", "disc|id track_count|id"], set()),
         "another type does not": (["customer|id name:t|id", "note|id customer_id:d|id"], set()),
     }  # fmt: skip
@@ -150,6 +167,13 @@ class ReferenceTests(TestCase):
 
 
 class KeyTests(TestCase):
+    def test_what_the_database_makes_up_is_a_key_and_what_has_its_value_beside_is_none(self) -> None:
+        run, tag = made("run", "id status:c name:t"), made("run_tag", "key:c value:t run_id")
+        run.columns[0].type, run.columns[0].default = "uuid", "gen_random_uuid()"
+        found = keys(schema(run, tag))
+        self.assertEqual(found["run"], ("id",))
+        self.assertNotEqual(found.get("run_tag"), ("key",))
+
     cases = {
         "id": ("customer", "id name:t", ("id",)),
         "named after the table": ("customer", "customer_id name:t?", ("customer_id",)),

@@ -136,7 +136,7 @@ class Matcher:
 
     def continuing(self, number: int, stem: Words) -> list[Match]:
         """Return the tables whose name is a table's own with the stem behind it: order_status for `status` of order."""
-        if not stem or self._names.by_ending.get("".join(stem), ()) == ():
+        if "".join(stem) not in self._names.by_ending:
             return []
         own = self._names.tables[number].words
         found = []

@@ -35,10 +35,12 @@ _OWN_PREFIX_SHARE = 0.7
 _GOOD_FIT = 0.6
 
 _MOST_INITIALS = 6
+"""Letters that may stand for a table's words."""
 _MOST_SPELLED = 3
 _SMALL_WORDS = frozenset(
     "to in on of by is at no id or as up an it if so we my me do go us the and for new old".split()
 )
+"""What is a word of its own more often than initials."""
 
 Words = tuple[str, ...]
 
@@ -80,6 +82,11 @@ class SchemaNames:
         self._by_initial: dict[str, list[str]] = defaultdict(list)
         for word in self.vocabulary:
             self._by_initial[word[:1]].append(word)
+        self._beginning_with: dict[str, list[tuple[int, Words]]] = defaultdict(list)
+        for number, one in enumerate(self.tables):
+            for words in dict.fromkeys((one.words, (*one.marks, *one.words))):
+                if len(words) > 1:
+                    self._beginning_with[words[0][:1]].append((number, words))
         self._spelled: dict[str, tuple[tuple[int, float], ...]] = {}
         self._alternatives: dict[str, tuple[tuple[str, float], ...]] = {}
         self.by_words: dict[str, list[int]] = defaultdict(list)
@@ -142,11 +149,9 @@ class SchemaNames:
         if found is None:
             made = []
             if 2 <= len(letters) <= _MOST_INITIALS and letters.isalpha() and letters not in _SMALL_WORDS:
-                for number, one in enumerate(self.tables):
-                    for words in {one.words, (*one.marks, *one.words)}:
-                        if len(words) > 1 and words[0][0] == letters[0] and _spell(letters, words):
-                            made.append((number, 0.8 if len(letters) == len(words) > 2 else 0.65))
-                            break
+                for number, words in self._beginning_with[letters[0]]:
+                    if _spell(letters, words) and number not in dict(made):
+                        made.append((number, 0.8 if len(letters) == len(words) > 2 else 0.65))
             found = self._spelled[letters] = tuple(made) if len(made) <= _MOST_SPELLED else ()
         return found
 
