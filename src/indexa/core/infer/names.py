@@ -147,12 +147,12 @@ class SchemaNames:
         identity_provider; each with how surely."""
         found = self._spelled.get(letters)
         if found is None:
-            made = []
+            made: dict[int, float] = {}
             if 2 <= len(letters) <= _MOST_INITIALS and letters.isalpha() and letters not in _SMALL_WORDS:
                 for number, words in self._beginning_with[letters[0]]:
-                    if _spell(letters, words) and number not in dict(made):
-                        made.append((number, 0.8 if len(letters) == len(words) > 2 else 0.65))
-            found = self._spelled[letters] = tuple(made) if len(made) <= _MOST_SPELLED else ()
+                    if _spell(letters, words):
+                        made.setdefault(number, 0.8 if len(letters) == len(words) > 2 else 0.65)
+            found = self._spelled[letters] = tuple(made.items()) if len(made) <= _MOST_SPELLED else ()
         return found
 
     def alternatives(self, word: str) -> tuple[tuple[str, float], ...]:
