@@ -22,7 +22,7 @@ from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredKey, S
 from indexa.proposals.errors import ProposalError
 from indexa.proposals.models import StoredProposal
 
-AT_ONCE = 200
+AT_ONCE = 400
 """More proposals than these are decided in the background."""
 _KEYS = {"primary_key": "primary", "unique": "unique"}
 _PARTS = {"code_table": "code table", "many_to_many": "many-to-many table", "subtype": "subtype"}
