@@ -15,7 +15,7 @@ from indexa.areas.models import Area
 from indexa.core.compare.comparing import compare
 from indexa.jobs.progress import Silent
 from indexa.modeling.models import StoredModel
-from indexa.modeling.storing import SnapshotKeeping, read_snapshot, store_reading
+from indexa.modeling.storing import SnapshotKeeping, SnapshotUnpacking, read_snapshot, store_reading
 from indexa.sources import again
 from indexa.sources.models import Intake, Rereading, Source
 
@@ -93,12 +93,13 @@ def read_again(url: str, source: Source) -> dict[str, float]:
         return now
 
     at = time.perf_counter()
+    stored = StoredModel.objects.select_related("snapshot").get(sources=source)
+    unpacking = SnapshotUnpacking(stored.snapshot)
     reading = read(url)
     at = timed("read to a Model", at)
     with transaction.atomic():
-        stored = StoredModel.objects.select_related("snapshot").get(sources=source)
         keeping = SnapshotKeeping(reading)
-        comparison = compare(read_snapshot(stored.snapshot), reading)
+        comparison = compare(unpacking.wait(), reading)
         at = timed("compare with the last reading", at)
         intake = Intake.objects.create(source=source, model=stored, snapshot=keeping.keep(), receipt={})
         rereading = again.note(intake, comparison)

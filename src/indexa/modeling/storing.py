@@ -53,6 +53,21 @@ class SnapshotKeeping:
         return found or Snapshot.objects.create(digest=digest, content=packed, size=len(self._content))
 
 
+class SnapshotUnpacking:
+    """Unpacking a model's state of the source beside its reading, which waits for a server most of the time."""
+
+    def __init__(self, snapshot: Snapshot) -> None:
+        self.digest = snapshot.pk
+        content = bytes(snapshot.content)
+        worker = ThreadPoolExecutor(1)
+        self._unpacked = worker.submit(lambda: file.read(zlib.decompress(content)))
+        worker.shutdown(wait=False)  # it takes nothing more, and ends by itself
+
+    def wait(self) -> Model:
+        """Return the model once it is there."""
+        return self._unpacked.result()
+
+
 def read_snapshot(snapshot: Snapshot) -> Model:
     """Return the model that a snapshot holds."""
     return file.read(zlib.decompress(snapshot.content))

@@ -19,7 +19,7 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.modeling.errors import EditError
 from indexa.modeling.models import ChangeSet, Layer, Snapshot, StoredModel
-from indexa.modeling.storing import SnapshotKeeping, read_snapshot, store_reading
+from indexa.modeling.storing import SnapshotKeeping, SnapshotUnpacking, read_snapshot, store_reading
 from indexa.sources import schedules
 from indexa.sources.again import AgainError, note, take
 from indexa.sources.models import Intake, Source
@@ -46,7 +46,7 @@ def read_source(job: Job, progress: Progress) -> str:
 
 
 def _read_source(job: Job, progress: Progress) -> str:
-    source = Source.objects.select_related("model", "area").filter(pk=job.arguments["source"]).first()
+    source = Source.objects.select_related("model__snapshot", "area").filter(pk=job.arguments["source"]).first()
     if source is None:
         raise JobFailedError("The source was removed before it could be read.")
     with connection.cursor() as cursor:
@@ -54,12 +54,15 @@ def _read_source(job: Job, progress: Progress) -> str:
         if not cursor.fetchone()[0]:
             raise JobFailedError("Another reading of this source is running.", "Wait for it to end, then read again.")
     started = time.monotonic()
+    earlier = SnapshotUnpacking(source.model.snapshot) if source.model and source.model.snapshot else None
     try:
         model, receipt = _read(source, progress)
     except SourceError as error:
         raise JobFailedError(error.message, error.hint) from error
     receipt.reading_seconds = time.monotonic() - started
-    return _store(job, source, model, receipt, progress)
+    if earlier is None:
+        return _store(job, source, model, receipt, progress)
+    return _note(job, source, earlier, model, receipt, progress)
 
 
 def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:
@@ -73,9 +76,7 @@ def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:
 
 
 def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: Progress) -> str:
-    """Keep a reading: of a new source as a model, of one that has a model as what is otherwise, for a person to decide."""
-    if source.model is not None:
-        return _note(job, source, source.model, model, receipt, progress)
+    """Keep a source's first reading as a model."""
     started = time.monotonic()
     logical = StoredModel.objects.filter(pk=job.arguments.get("logical"), area=source.area, layer=Layer.LOGICAL).first()
     stored = store_reading(area=source.area, reading=model, logical=logical, progress=progress)
@@ -94,11 +95,16 @@ def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: P
     return reverse("sources:receipt", args=[source.area.slug, intake.pk])
 
 
-def _note(job: Job, source: Source, stored: StoredModel, model: Model, receipt: Receipt, progress: Progress) -> str:
+def _note(
+    job: Job, source: Source, unpacking: SnapshotUnpacking, model: Model, receipt: Receipt, progress: Progress
+) -> str:
+    """Keep a later reading as what is otherwise, for a person to decide."""
     started = time.monotonic()
     progress.tell("Comparing with the last reading")
+    stored = StoredModel.objects.select_related("snapshot").get(sources=source)
     assert stored.snapshot is not None
-    earlier = read_snapshot(stored.snapshot)
+    # Somebody may have taken an earlier reading while this one ran.
+    earlier = unpacking.wait() if stored.snapshot_id == unpacking.digest else read_snapshot(stored.snapshot)
     kept = complete(model, earlier, choice_of(source, tuple(OBJECT_KINDS)))
     if kept:
         told = ", ".join(f"{count:,} {counted(kind, count)}" for kind, count in kept.items())
