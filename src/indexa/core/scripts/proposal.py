@@ -16,6 +16,8 @@ _MOST_HITS = 12
 _NAMED = 15
 """What a file's name weighs: it settles where the text says little, and is overruled by what the text says clearly."""
 _WORDS = re.compile(r"[^a-z0-9]+")
+_REMARK = re.compile(r"--(?!#)(?![^\n]*\bdump\b)[^\n]*")
+"""What people say beside their statements is no sign of a dialect; what a dump says of itself is."""
 _DATA = re.compile(rb"^(?:INSERT|REPLACE) .*?$", re.I | re.M)
 
 
@@ -49,6 +51,7 @@ def propose(text: str, file_names: Iterable[str] = ()) -> list[tuple[str, int]]:
     A sign counts as often as it is found, a dozen times at most. Empty where nothing speaks for any of them.
     """
     scores = []
+    text = _REMARK.sub("", text)
     called = [name.lower() for name in file_names]
     for name in platforms.names():
         dialect = platforms.get(name).dialect
