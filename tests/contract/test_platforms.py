@@ -132,7 +132,9 @@ class PlatformTests(TestCase):
                 ranked = propose(sample_of((CASES / f"{name}.sql").read_bytes()))
                 self.assertEqual(ranked[0][0], name, ranked[:3])
         self.assertEqual(propose("nothing that is SQL"), [])
-        self.assertEqual(propose("create table t (a int); -- recreate it: computed by the nightly set term, see `t`"), [])
+        self.assertEqual(
+            propose("create table t (a int); -- recreate it: computed by the nightly set term, see `t`"), []
+        )
         plain = "create table t (id int not null, primary key (id));"
         named = {
             "tables_db2.sql": "db2",
