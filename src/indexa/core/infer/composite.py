@@ -8,7 +8,8 @@ from collections.abc import Iterable
 
 import msgspec
 
-from indexa.core.infer.foreign import Weigher, is_strong, speaks_of
+from indexa.core.infer.choice import is_strong, speaks_of
+from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.keys import KeyChoice
 from indexa.core.infer.matching import stem_of
 from indexa.core.infer.weights import COMPOSITE

@@ -5,11 +5,24 @@ from __future__ import annotations
 import math
 import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 
 import msgspec
 
 from indexa.core import platforms
+from indexa.core.infer.choice import (
+    Choice,
+    Target,
+    ending_of,
+    inexactness,
+    is_named,
+    is_named_after,
+    is_strong,
+    mean_the_same,
+    speaks_of,
+    vote,
+    weigh,
+)  # fmt: skip
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.joins import End
 from indexa.core.infer.keys import KeyChoice, numbers_itself
@@ -39,31 +52,11 @@ _SAME_TYPES = {
 _LEAST_LETTERS = 3
 """How many letters a key's name has at least, if a role and this one word are to name it."""
 _LIKELY = 0.6
-_ITSELF, _OWN_KIND = -1, -2
-
-
-class Target(msgspec.Struct, frozen=True):
-    """A key of one column that others may refer to."""
-
-    table: int
-    column: str
-    primary: bool
-    confidence: float
-    generic: bool
-    """Its name says nothing of its table, as `id` does."""
-    words: Words
-    type: str
-
-
-class Choice(msgspec.Struct):
-    """A column and a key it may refer to, with what speaks for it."""
-
-    column: str
-    target: Target
-    match: Match | None
-    features: dict[str, float]
-    score: float = 0.0
-    confidence: float = 0.0
+_ROLES = frozenset(
+    "from to source target src dst dest destination origin start end first last old new default main primary secondary "
+    "billing shipping bill ship home work current original final left right alternate alt local remote home away "
+    "sold invoice delivery mailing base quote debit credit in out".split()
+)
 
 
 class Comment(msgspec.Struct):
@@ -83,7 +76,7 @@ class Trend(msgspec.Struct):
     """What the likeliest references of a schema, weighed by themselves, have in common."""
 
     by_column: dict[str, dict[int, float]]
-    """Column name in small letters → what columns of this name seem to refer to (`_vote`), with their confidences added."""
+    """Column name in small letters → what columns of this name seem to refer to (`vote`), with their confidences added."""
     votes: dict[str, int]
     likeliest: dict[tuple[str, int], int]
     """Column name and vote → of how many columns it is the likeliest, however likely."""
@@ -184,7 +177,7 @@ class Weigher:
                 if target is not None and len(key.columns) == 1:
                     by_column[key.columns[0].lower()][target] += 1
                     if key.columns[0] in one.columns:
-                        ways[_ending(stem_of(one.columns[key.columns[0]]))] += 1
+                        ways[ending_of(stem_of(one.columns[key.columns[0]]))] += 1
         return Habits(dict(by_column), frozenset(referring), frozenset(number for number, _ in referring), ways)
 
     def chosen(self, number: int) -> dict[str, Choice]:
@@ -216,12 +209,12 @@ class Weigher:
             for column, choices in made.items():
                 name = column.lower()
                 votes[name] += 1
-                likeliest[name, _vote(number, choices[0])] += 1
+                likeliest[name, vote(number, choices[0])] += 1
                 for choice in choices[:3]:
-                    by_column[name][_vote(number, choice)] += choice.confidence
+                    by_column[name][vote(number, choice)] += choice.confidence
                     referred[choice.target.table] += choice.confidence
                 if choices[0].confidence >= _LIKELY:
-                    endings[_ending(stem_of(self.names.tables[number].columns[column]))] += 1
+                    endings[ending_of(stem_of(self.names.tables[number].columns[column]))] += 1
         whole = max(1, sum(endings.values()))
         usual = {ending: count / whole for ending, count in endings.items()}
         self._trend = Trend(dict(by_column), votes, likeliest, usual, dict(referred))
@@ -237,7 +230,7 @@ class Weigher:
             name = column.lower()
             others = trend.votes[name] - 1
             stem = stem_of(self.names.tables[number].columns[column])
-            ending = trend.endings.get(_ending(stem), 0.0)
+            ending = trend.endings.get(ending_of(stem), 0.0)
             for choice in made:
                 features = choice.features
                 features["alone likely"] = math.log(max(choice.confidence, 1e-4) / max(1e-4, 1 - choice.confidence)) / 3
@@ -245,13 +238,13 @@ class Weigher:
                 rest = trend.referred.get(choice.target.table, 0.0) - choice.confidence
                 features["others refer there"] = math.log1p(max(0.0, rest)) / 3
                 if others:
-                    share = (trend.by_column[name][_vote(number, choice)] - choice.confidence) / others
+                    share = (trend.by_column[name][vote(number, choice)] - choice.confidence) / others
                     features["others of this name"] = share
                     features["others of this name differ"] = 1 - share
-                    same = trend.likeliest[name, _vote(number, choice)] - (choice is made[0])
+                    same = trend.likeliest[name, vote(number, choice)] - (choice is made[0])
                     features["likeliest of others of this name"] = same / others
             self._follow_on(number, made)
-            found[column] = _weigh(made, FOREIGN)
+            found[column] = weigh(made, FOREIGN)
         return found
 
     def _follow_on(self, number: int, made: list[Choice]) -> None:
@@ -318,13 +311,13 @@ class Weigher:
             features = {name: 1.0 for name, holds in shared.items() if holds}
             if self.habits.ways:
                 total = sum(self.habits.ways.values())
-                features["habit of ending"] = self.habits.ways[_ending(stem)] / total
+                features["habit of ending"] = self.habits.ways[ending_of(stem)] / total
                 features["declares others"] = float(number in self.habits.tables)
             for choice in made:
                 choice.features.update(features)
-                if shared["the key itself"] and not shared["speaks of its own table"] and _is_named(choice):
+                if shared["the key itself"] and not shared["speaks of its own table"] and is_named(choice):
                     choice.features["the key itself, named after that table"] = 1.0
-            found[column.name] = _weigh(made, ALONE)
+            found[column.name] = weigh(made, ALONE)
         return found
 
     def _of_column(self, number: int, column: Column, stem: Stem) -> list[Choice]:
@@ -415,7 +408,7 @@ class Weigher:
 
     def _compare(self, number: int, made: Iterable[Choice]) -> None:
         """Mark the choices beside which another one is named more exactly."""
-        grades = [(_grade(choice), choice) for choice in made]
+        grades = [(inexactness(choice), choice) for choice in made]
         best = min((grade for grade, _ in grades), default=0)
         begun = [self._begins_alike(number, choice) for _, choice in grades]
         if any(begun) and not all(begun):
@@ -494,7 +487,7 @@ class Weigher:
         rest = set(target.words) & KEY_WORDS
         if stem.key_words and match is not None and match.how in ("name", "ending", "beginning"):
             told = set(stem.key_words)
-            features["key words agree" if rest & told or _alike(rest, told) else "key words differ"] = 1.0
+            features["key words agree" if rest & told or mean_the_same(rest, told) else "key words differ"] = 1.0
         self._describe_types(column, choice)
         if not target.primary:
             features["unique key"] = 1.0
@@ -504,7 +497,7 @@ class Weigher:
             features["ends as that key"] = 1.0
         if self._joins_others(target.table):
             features["that table joins others"] = 1.0
-        if len(theirs.table.columns) <= _SMALL and not stem.key_words and _is_named_after(choice):
+        if len(theirs.table.columns) <= _SMALL and not stem.key_words and is_named_after(choice):
             features["named after a small table"] = 1.0
         if target.confidence < 1:
             features["key unsure"] = 1 - target.confidence
@@ -591,120 +584,6 @@ class Weigher:
         return not (own_family == "other" == family and one.lower() != other.lower())
 
 
-def _weigh(made: list[Choice], weights: Mapping[str, float]) -> list[Choice]:
-    for choice in made:
-        choice.score = sum(weights.get(name, 0.0) * value for name, value in choice.features.items())
-    top = max(0.0, *(choice.score for choice in made))
-    total = math.exp(-top) + sum(math.exp(choice.score - top) for choice in made)
-    for choice in made:
-        choice.confidence = math.exp(choice.score - top) / total
-    return sorted(made, key=lambda choice: -choice.score)
-
-
-_ROLES = frozenset(
-    "from to source target src dst dest destination origin start end first last old new default main primary secondary "
-    "billing shipping bill ship home work current original final left right alternate alt local remote home away "
-    "sold invoice delivery mailing base quote debit credit in out".split()
-)
-
-
-def speaks_of(aliases: Iterable[Words], stem: Words) -> bool:
-    """Say whether a stem is one of a table's names, the end of one, or ends with one."""
-    return bool(stem) and any(
-        stem == alias or stem == alias[-len(stem) :] or "".join(stem) == "".join(alias) or alias == stem[-len(alias) :]
-        for alias in aliases
-    )
-
-
-_SAME_MEANING = (
-    frozenset(
-        {
-            "id",
-            "ident",
-            "identifier",
-            "identity",
-            "key",
-            "pk",
-            "fk",
-            "sk",
-            "ref",
-            "uid",
-            "uuid",
-            "guid",
-            "oid",
-            "idx",
-            "seq",
-            "sid",
-        }
-    ),
-    frozenset({"no", "num", "nr", "nbr", "number", "nummer", "numero"}),
-    frozenset({"code", "cod", "cd", "kod", "codigo"}),
-)
-
-
-def _alike(one: set[str], other: set[str]) -> bool:
-    return any(one & group and other & group for group in _SAME_MEANING)
-
-
-def is_strong(match: Match) -> bool:
-    """Say whether a column has a table's whole name behind at most a role, or all but the first word of it."""
-    return (match.how == "name" and not match.behind) or (
-        match.how == "ending" and match.missing == 1 and not match.extra
-    )
-
-
 def _plain(type_name: str) -> str:
     name = type_name.lower()
     return _SAME_TYPES.get(name, name)
-
-
-def _is_named_after(choice: Choice) -> bool:
-    """Say whether the column has a table's whole name, or with its own table's name before it."""
-    match = choice.match
-    if match is None or match.extra or match.behind:
-        return False
-    return match.how == "name" or "ending, rest in own name without key word" in choice.features
-
-
-def _is_named(choice: Choice) -> bool:
-    """Say whether the column has the whole name of the table, or that of a key that speaks of its table."""
-    return "key's name, of its table" in choice.features or (
-        choice.match is not None
-        and choice.match.how == "name"
-        and choice.match.sure == 1
-        and not choice.match.extra
-        and not choice.match.behind
-    )
-
-
-def _vote(number: int, choice: Choice) -> int:
-    """Return what columns of one name have in common: the table, or that it is the own one or one named after the own."""
-    if choice.target.table == number:
-        return _ITSELF
-    if choice.features.get("ending, rest in own name") or choice.features.get(
-        "ending, rest in own name without key word"
-    ):
-        return _OWN_KIND
-    return choice.target.table
-
-
-def _grade(choice: Choice) -> float:
-    """Return how exactly a choice is named: 0 for the whole name or the key's own name, more for less."""
-    if "key's name, of its table" in choice.features or "declared elsewhere" in choice.features:
-        return 0
-    match = choice.match
-    if match is None:
-        return 1
-    if match.how == "name":
-        exact = not match.extra and match.sure == 1
-        return 0 if exact and not match.behind else 1 if not match.behind else 3
-    return {"key": 1, "ending": 2, "self": 2}.get(match.how, 3) + min(match.missing, 9) / 10
-
-
-def _ending(stem: Stem) -> str:
-    return ("<" if stem.leading else ">") + " ".join(stem.key_words)
-
-
-def role_of(match: Match | None) -> str:
-    """Word the role that a column's name gives the referred row; "" for none."""
-    return " ".join(match.role) if match is not None else ""

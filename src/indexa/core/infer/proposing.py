@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from indexa.core.collector import collector_resting
+from indexa.core.infer.choice import Choice, role_of
 from indexa.core.infer.composite import CompositeChoice, CompositeWeigher
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.evidence import words_for
-from indexa.core.infer.foreign import Choice, Weigher, role_of
+from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.joins import joined_columns
 from indexa.core.infer.keys import KeyChoice, all_choices
 from indexa.core.infer.matching import Matcher
