@@ -11,7 +11,9 @@ from multiprocessing.util import Finalize
 from pathlib import Path
 from typing import Any
 
+from asgiref.sync import SyncToAsync
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.db import connections
 from procrastinate.contrib.django import app
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
@@ -163,6 +165,8 @@ class BrowserCase(StaticLiveServerTestCase):
         """Let a worker do everything that waits."""
         with app.with_connector(app.connector.get_worker_connector()) as with_worker:  # type: ignore[attr-defined]
             with_worker.run_worker(wait=False, install_signal_handlers=False, listen_notify=False)
+        # Jobs run in a thread that goes on; its connection would keep the test database from being dropped.
+        SyncToAsync.single_thread_executor.submit(connections.close_all).result()
 
     def assert_accessible(self, where: str) -> None:
         """axe finds nothing by the rules of WCAG 2.2 AA."""

@@ -38,13 +38,14 @@
     const row = event.target.closest("article[data-case]");
     if (row) select(row, false);
   });
-  // A row that was decided is put in anew; the selection goes on to the next one that waits.
+  // A row that was decided is put in anew; the selection goes on to the next one that waits, unless another was chosen meanwhile.
   let was;
   document.body.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.target.matches?.("article[data-case].sel")) was = event.detail.target.id; });
-  document.body.addEventListener("htmx:afterSettle", () => {
-    const row = was && document.getElementById(was);
+  document.body.addEventListener("htmx:afterSettle", (event) => {
+    const row = event.target;
+    if (!was || row.id !== was) return;  // something else, as the margin, arrived in between
     was = "";
-    if (!row) return;
+    if (current()) return;
     const rows = all();
     const next = row.hasAttribute("data-stay") ? row : rows.slice(rows.indexOf(row) + 1).find((one) => one.querySelector("[data-key]")) || row;
     select(next, true);
