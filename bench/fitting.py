@@ -25,6 +25,7 @@ from indexa.core.infer.joins import joined_columns
 from indexa.core.infer.keys import all_choices, choices_alone
 from indexa.core.infer.matching import Matcher
 from indexa.core.infer.names import SchemaNames
+from indexa.core.infer.surroundings import Surroundings
 from indexa.core.model import Model, file
 
 Example = tuple[list[dict[str, float]], int]
@@ -38,6 +39,11 @@ KEYS = {
     "data not unique": -7.0,
     "unique key": 1.5,
     "unique index": 1.5,
+    "begins with the id of its whole": -3.0,
+    "made of the names beside it": 1.5,
+    "holds what is made of the names beside": -1.5,
+    "uuid behind": -1.0,
+    "holds what numbers itself": -3.0,
 }
 REFERENCES = {
     "any": -2.0, "name whole": 3.0, "name role": 2.0, "person: user": 3.0, "person: key word": 1.5, "person's role": -1.0,
@@ -46,6 +52,8 @@ REFERENCES = {
     "declared elsewhere": 4.0, "declared elsewhere to others": -1.5, "habit of ending": 0.8, "declares others": -0.8,
     "data included": 2.5, "data nearly included": 0.5, "data not included": -6.0, "unique key": -1.0, "numbers itself": -2.0,
     "goes on from that table": 2.0, "named with what its columns share": 2.0,
+    "in its own schema": 1.0, "a rival is in its own schema": -1.0, "its role is that schema's name": 2.0, "the very name of one key": 1.0,
+    "its values are made there": 1.0, "its values are made elsewhere": -1.0, "that key refers on": -1.0, "a rival's key refers there": 1.0,
 }  # fmt: skip
 COMPOSITES = {
     "any": 0.5, "of 2": 0.5, "of 3": 0.3, "side by side": 0.5, "in the key": 0.4, "name holds the other's": 1.0, "names share words": 0.5,
@@ -53,6 +61,7 @@ COMPOSITES = {
     "may be empty": -0.5, "unique key": -1.0, "other type": -1.5, "target is all key": -0.5, "key unsure": -2.0, "other schema": -1.0,
     "table's name before": 1.5, "one part names the table": 1.0, "held by many": -0.5, "key speaks of its table": 1.0,
 }  # fmt: skip
+_PULL_OF_KEYS = 0.001
 _PULL_OF_FEW = 0.03
 """The pull where there are few examples: composite references."""
 WEIGHTS = Path(weights.__file__)
@@ -83,9 +92,10 @@ def primary_examples(model: Model, what: str, *, alone: bool) -> list[Example]:
     declared = {(t.schema, t.name): frozenset(t.primary_key.columns) for t in model.tables if t.primary_key}
     found = []
     every = None if alone else all_choices(names, matcher)
+    around = Surroundings(names, matcher)
     for number, one in enumerate(names.tables):
         truth = declared.get((one.table.schema, one.table.name))
-        made = every[number] if every is not None else choices_alone(names, matcher, number)
+        made = every[number] if every is not None else choices_alone(names, around, number)
         if truth is None:
             continue
         right = next((at for at, choice in enumerate(made) if frozenset(choice.columns) == truth), -1)
@@ -338,7 +348,7 @@ def _train(models: dict[str, Model], shares: dict[str, float], train: list[str],
     for weighed, alone in ((weights.PRIMARY_ALONE, True), (weights.PRIMARY, False)):
         examples = [(shares[n], primary_examples(models[n], m, alone=alone)) for n in train for m in kinds]
         weighed.clear()
-        weighed.update(fit(examples, KEYS))
+        weighed.update(fit(examples, KEYS, _PULL_OF_KEYS))
     for weighed, alone in ((weights.ALONE, True), (weights.FOREIGN, False)):
         examples = [(shares[n], foreign_examples(models[n], m, alone=alone)) for n in refer for m in modes]
         weighed.clear()

@@ -80,6 +80,11 @@ class ReferenceTests(TestCase):
             ["tenant|id nm:t|id", "document|tenant_id id title:t|tenant_id id", "document_tag|tenant_id document_id tag:c|tenant_id document_id tag"],
             {"document_tag.tenant_id,document_id>document"},
         ),
+        "a role behind it": (["event|id at:d|id", "problem|id event_id_up? nm:t|id"], {"problem.event_id_up>event"}),
+        "a table's name that is a key word": (["link|id url:t|id", "link_note|id link note:t|id"], {"link_note.link>link"}),
+        "an edition behind the table's name": (["filters_2|id nm:t|id", "rule|id filter_id reg:t|id"], {"rule.filter_id>filters_2"}),
+        "letters run together": (["usrgrp|usrgrpid nm:t|usrgrpid", "scripts|scriptid usrgrpid nm:t|scriptid"], {"scripts.usrgrpid>usrgrp"}),
+        "a number kept as a text": (["stadium|stadium_id nm:t|stadium_id", "concert|concert_id stadium_id:t|concert_id"], {"concert.stadium_id>stadium"}),
         "no measure refers": (["track|id title:t|id", "disc|id track_count|id"], set()),
         "another type does not": (["customer|id name:t|id", "note|id customer_id:d|id"], set()),
     }  # fmt: skip
@@ -100,6 +105,19 @@ class ReferenceTests(TestCase):
             made("orders", "id order_status_id", "id"),
         )
         self.assertEqual(references(model), {"orders.order_status_id>order_status"})
+
+    def test_the_table_of_the_own_schema_is_preferred(self) -> None:
+        tables = [
+            made(name, columns, "id", place)
+            for place in ("papers", "editing")
+            for name, columns in (("revisions", "id at:d"), ("revision_files", "id revision_id nm:t"))
+        ]
+        found = {
+            (one.schema, one.ref_schema)
+            for one in propose(schema(*tables))
+            if one.kind == "foreign_key" and one.confidence >= 0.5
+        }
+        self.assertEqual(found, {("papers", "papers"), ("editing", "editing")})
 
     def test_what_is_declared_is_not_proposed_again_and_teaches(self) -> None:
         customer, order, note = (
@@ -179,6 +197,7 @@ class KeyTests(TestCase):
         "named after the table": ("customer", "customer_id name:t?", ("customer_id",)),
         "a number of the table": ("orders", "order_no placed:d?", ("order_no",)),
         "two references": ("member", "user_id team_id", ("user_id", "team_id")),
+        "made of what it joins": ("link_trigger", "link_trigger_id link_id trigger_id", ("link_trigger_id",)),
         "a line within": ("order_line", "order_id line_no qty:n?", ("order_id", "line_no")),
     }
 

@@ -64,6 +64,7 @@ class NameTests(TestCase):
             ("customer", "id"): (("customer",), ("id",)), ("id",): ((), ("id",)), ("fk", "customer"): (("customer",), ("fk",)),
             ("id", "identity"): (("identity",), ("id",)), ("order", "line", "no"): (("order", "line"), ("no",)),
             ("customer",): (("customer",), ()), ("number",): ((), ("number",)), ("country", "code"): (("country",), ("code",)),
+            ("trigger", "id", "up"): (("up", "trigger"), ("id",)), ("concept", "id", "1"): (("1", "concept"), ("id",)),
         }  # fmt: skip
         for words, (stem, key) in cases.items():
             with self.subTest(words):

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import msgspec
 
 from indexa.core.infer.data import Inclusion, Uniqueness
+from indexa.core.infer.foreign import UNLIKE
 from indexa.core.infer.proposing import Proposing, Tell
 from indexa.core.infer.uniques import telling_columns
 from indexa.core.model import Model, Table
@@ -40,7 +41,8 @@ def questions(model: Model, stack: Stack | None = None, tell: Tell | None = None
             unique.append((likely, (table.schema, table.name, (told.name,))))
         for column, made in proposing.weigher.choices(number).items():
             for choice in made[:_CHOICES]:
-                if choice.confidence >= _LEAST:
+                # A database may refuse to compare a number with a text.
+                if choice.confidence >= _LEAST and UNLIKE not in choice.features:
                     theirs = proposing.names.tables[choice.target.table].table
                     asked = (table.schema, table.name, column, theirs.schema, theirs.name, choice.target.column)
                     included.append((choice.confidence, asked))

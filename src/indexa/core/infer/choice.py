@@ -29,6 +29,8 @@ class Target(msgspec.Struct, frozen=True):
     """Its name says nothing of its table, as `id` does."""
     words: Words
     type: str
+    numbered: bool = False
+    """Whether the database gives out its values."""
 
 
 class Choice(msgspec.Struct):

@@ -27,7 +27,7 @@ from indexa.core.infer.data import DataSaid
 from indexa.core.infer.joins import End
 from indexa.core.infer.keys import KeyChoice, numbers_itself
 from indexa.core.infer.matching import MEASURES, PERSON_ROLES, PERSONS, SELF_ROLES, Match, Matcher, Stem, stem_of
-from indexa.core.infer.names import KEY_WORDS, SchemaNames, Words
+from indexa.core.infer.names import ALWAYS_KEY_WORDS, KEY_WORDS, SchemaNames, Words
 from indexa.core.infer.weights import ALONE, FOREIGN
 from indexa.core.model import Column
 
@@ -49,6 +49,12 @@ _SAME_TYPES = {
     "int": "integer", "int4": "integer", "serial": "integer", "serial4": "integer", "int8": "bigint", "bigserial": "bigint",
     "serial8": "bigint", "int2": "smallint", "smallserial": "smallint",
 }  # fmt: skip
+_KINDS_OF_TABLES = frozenset(
+    "type code kind lookup list level status category enum definition def info data base master value level detail".split()
+)
+_KINDS = frozenset("type kind class".split())
+UNLIKE = "another kind of type"
+"""The sign of a number that refers to a text, or the other way round, as in tables that were filled from files."""
 _LEAST_LETTERS = 3
 """How many letters a key's name has at least, if a role and this one word are to name it."""
 _LIKELY = 0.6
@@ -140,14 +146,17 @@ class Weigher:
     def _targets(self, number: int, keys: list[KeyChoice]) -> list[Target]:
         named = self.names.tables[number]
         table = named.table
-        types = {column.name: column.type for column in table.columns}
+        columns = {column.name: column for column in table.columns}
         found: dict[str, Target] = {}
 
         def add(column: str, primary: bool, confidence: float) -> None:
             if column in named.columns and column not in found:
                 words = self.names.words(column)
                 generic = not stem_of(words).words or (len(words) == 1 and words[0] in _GENERIC)
-                found[column] = Target(number, column, primary, confidence, generic, words, types[column])
+                numbered = numbers_itself(columns[column])
+                found[column] = Target(
+                    number, column, primary, confidence, generic, words, columns[column].type, numbered
+                )
 
         if table.primary_key:
             if len(table.primary_key.columns) == 1:
@@ -275,7 +284,7 @@ class Weigher:
         kinds = {
             words[:-1]
             for words in named.columns.values()
-            if words[-1] in ("type", "kind", "class") and len(words) > 1 and not KEY_WORDS.issuperset(words[:-1])
+            if words[-1] in _KINDS and len(words) > 1 and not KEY_WORDS.issuperset(words[:-1])
         }
         for column in table.columns:
             if (number, column.name) in self.habits.referring or self._family(column.type) not in _ABLE:
@@ -295,7 +304,9 @@ class Weigher:
                 "numbers itself": numbers_itself(column),
                 "text": self._family(column.type) == "text",
                 "has a default": column.default is not None and not column.default.upper().startswith("NULL"),
-                "type column beside": bool(stem.key_words) and named.columns[column.name][:-1] in kinds,
+                "type column beside": bool(stem.key_words)
+                and named.columns[column.name][-1] not in _KINDS
+                and named.columns[column.name][:-1] in kinds,
                 "speaks of its own table": bool(stem.words)
                 and (
                     stem.words in named.aliases
@@ -315,6 +326,8 @@ class Weigher:
                 features["declares others"] = float(number in self.habits.tables)
             for choice in made:
                 choice.features.update(features)
+                if shared["type column beside"] and is_named(choice):
+                    choice.features["type column beside"] = 0.0
                 if shared["the key itself"] and not shared["speaks of its own table"] and is_named(choice):
                     choice.features["the key itself, named after that table"] = 1.0
             found[column.name] = weigh(made, ALONE)
@@ -334,10 +347,17 @@ class Weigher:
             if target.confidence < 1 and self._joins_others(target.table):
                 return
             if not self.families_agree(column.type, target.type):
-                return
+                if not (self._might_be_typed_so(column.type, target.type) and _is_plainly_named(match, stem, target)):
+                    return
+                features = features | {UNLIKE: 1.0}
             best[target.table, target.column] = Choice(column.name, target, match, features)
 
-        matches = list(self.matcher.matches(stem.words)) if stem.words else []
+        if stem.words:
+            matches = list(self.matcher.matches(stem.words))
+        elif ALWAYS_KEY_WORDS.issuperset(words):
+            matches = []
+        else:
+            matches = [one for one in self.matcher.matches(words) if one.how == "name" and not one.extra + one.behind]
         matches = [*self.matcher.continuing(number, stem.words), *matches]
         for match in [*matches, *self.matcher.persons(words)]:
             for target in self.targets[match.table]:
@@ -374,7 +394,8 @@ class Weigher:
                             found.features["self role alone"] = 1.0
         for target in self._by_key_name.get(column.name.lower(), ())[:_MOST_CHOICES]:
             if target.table != number:
-                add(target, None)
+                spelled = self.names.is_spelled_by(target.table, stem.words)
+                add(target, Match(target.table, "name", 1.0) if spelled else None)
         for start in range(1, len(words)):
             for target in self._by_key_words.get(words[start:], ())[:8]:
                 add(target, Match(target.table, "key", 1.0, start, role=words[:start]))
@@ -402,6 +423,17 @@ class Weigher:
         self._compare(number, best.values())
         return list(best.values())
 
+    def _key_speaks(self, target: Target) -> bool:
+        """Say whether a key's name tells the table it is of."""
+        words = stem_of(target.words).words
+        return speaks_of(self.names.tables[target.table].aliases, words) or self.names.is_spelled_by(
+            target.table, words
+        )
+
+    def _speaks_of_others(self, target: Target, stem: Stem) -> bool:
+        """Say whether a name tells another table than the one of a key."""
+        return any(is_strong(match) for match in self.matcher.matches(stem.words) if match.table != target.table)
+
     def _begins_alike(self, number: int, choice: Choice) -> bool:
         own, theirs = self.names.tables[number], self.names.tables[choice.target.table]
         return (*own.marks, *own.words)[0] == (*theirs.marks, *theirs.words)[0]
@@ -414,6 +446,11 @@ class Weigher:
         if any(begun) and not all(begun):
             for alike, (_, choice) in zip(begun, grades, strict=True):
                 choice.features["tables begin alike" if alike else "a rival's table begins alike"] = 1.0
+        schema = self.names.tables[number].table.schema
+        near = [self.names.tables[choice.target.table].table.schema == schema for _, choice in grades]
+        if any(near) and not all(near):
+            for own, (_, choice) in zip(near, grades, strict=True):
+                choice.features["in its own schema" if own else "a rival is in its own schema"] = 1.0
         for grade, choice in grades:
             if grade > best:
                 choice.features["better named rival"] = 1.0
@@ -427,14 +464,26 @@ class Weigher:
         features["any"] = 1.0
         same = column.name.lower() == target.column.lower()
         if same and not target.generic:
-            speaks = speaks_of(theirs.aliases, stem_of(target.words).words)
+            speaks = self._key_speaks(target)
             features["key's name, of its table" if speaks else "key's name"] = 1.0
             if not target.primary:
                 features["key's name, of a unique key"] = 1.0
+            alike = self._by_key_name[column.name.lower()]
+            if target.numbered:
+                features["its values are made there"] = 1.0
+            elif any(one.numbered for one in alike):
+                features["its values are made elsewhere"] = 1.0
             if all(
                 one.table in (number, target.table) or not one.primary for one in self._by_key_name[column.name.lower()]
             ):
                 features["no other key has this name"] = 1.0
+            if (
+                target.primary
+                and stem.key_words
+                and (speaks or not self._speaks_of_others(target, stem))
+                and sum(one.primary for one in self._by_key_name[column.name.lower()]) == 1
+            ):
+                features["the very name of one key"] = 1.0
             if not speaks and stem.words and stem.key_words:
                 features["key's name, of something else"] = 1.0
             if not speaks:
@@ -467,6 +516,10 @@ class Weigher:
                     features["same module"] = 1.0
             else:
                 features[f"{match.how}{ending}"] = 1.0
+            if match.how == "ending" and len(self.names.by_ending.get("".join(theirs.words[match.missing :]), ())) == 1:
+                features["no other table ends so"] = 1.0
+            elif match.how == "beginning" and _KINDS_OF_TABLES.issuperset(missing):
+                features["the rest says what kind of table"] = 1.0
             if match.extra:
                 features["part and role"] = 1.0
             if match.missing > 1:
@@ -495,6 +548,8 @@ class Weigher:
                 features["unique key beside a primary one"] = 1.0
         if stem.key_words and stem.key_words[-1:] == target.words[-1:]:
             features["ends as that key"] = 1.0
+        if match is not None and own.words[: len(theirs.words)] == theirs.words and len(own.words) > len(theirs.words):
+            features["goes on from that table's name"] = 1.0
         if self._joins_others(target.table):
             features["that table joins others"] = 1.0
         if len(theirs.table.columns) <= _SMALL and not stem.key_words and is_named_after(choice):
@@ -505,6 +560,8 @@ class Weigher:
             features["same table"] = 1.0
         if own.table.schema != theirs.table.schema:
             features["other schema"] = 1.0
+        if match is not None and match.role and set(match.role) & set(self.names.words(theirs.table.schema)):
+            features["its role is that schema's name"] = 1.0
         joins = self.joins.get(
             (
                 (own.table.full_name.lower(), column.name.lower()),
@@ -546,6 +603,8 @@ class Weigher:
         return known
 
     def _describe_types(self, column: Column, choice: Choice) -> None:
+        if UNLIKE in choice.features:
+            return
         if _plain(column.type) == _plain(choice.target.type):
             choice.features["same type"] = 1.0
             if _LENGTH.search(column.type):
@@ -576,12 +635,27 @@ class Weigher:
             found = self._families[type_name] = platforms.family_of(self._platform, type_name)
         return found
 
+    def _might_be_typed_so(self, one: str, other: str) -> bool:
+        """Say whether numbers or identifiers of one column may stand as texts in the other."""
+        return {self._family(one), self._family(other)} in ({"number", "text"}, {"identifier", "text"})
+
     def families_agree(self, one: str, other: str) -> bool:
         """Say whether values of one type can refer to values of the other."""
         own_family, family = self._family(one), self._family(other)
         if own_family != family and "other" not in (own_family, family):
             return False
         return not (own_family == "other" == family and one.lower() != other.lower())
+
+
+def _is_plainly_named(match: Match | None, stem: Stem, target: Target) -> bool:
+    """Say whether a column's name is a table's whole name and the word that its primary key ends with."""
+    return (
+        match is not None
+        and match.how == "name"
+        and match.sure == 1
+        and target.primary
+        and stem.key_words[-1:] == target.words[-1:]
+    )
 
 
 def _plain(type_name: str) -> str:

@@ -10,7 +10,8 @@ import msgspec
 
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.matching import MEASURES, Matcher, stem_of
-from indexa.core.infer.names import KEY_WORDS, SchemaNames, TableNames
+from indexa.core.infer.names import ALWAYS_KEY_WORDS, KEY_WORDS, SchemaNames, TableNames, spells
+from indexa.core.infer.surroundings import Surroundings
 from indexa.core.infer.weights import PRIMARY, PRIMARY_ALONE
 from indexa.core.model import Column, Table
 
@@ -34,11 +35,13 @@ _BY_TURN = frozenset(
 _NAMED_VALUES = frozenset(
     "key name option attr attribute param parameter setting property tag field meta variable".split()
 )
+_RANDOM = frozenset("uuid guid".split())
 _NUMBERS = frozenset("no num nr nbr number".split())
 _MEASURED = MEASURES - {"date", "time", "name", "position", "year", "month", "day", "version", "level"}
 _MOST_COMPOSITE = 6
-_SURE_READING = 0.6
+_MANY = 5
 _LIKELY = 0.6
+_FIRST_SPEAKS = {"speaks of another", "the first speaks of another"}
 _SURE_SIGNS = {"id", "id of table", "numbers itself"}
 
 
@@ -65,30 +68,42 @@ def all_choices(
     Weighed twice: each table by itself, then with what the likely keys of the schema have in common.
     """
     found = []
+    around = Surroundings(names, matcher)
     for number in range(len(names.tables)):
         if tell is not None and number % 200 == 0:
             tell(number, len(names.tables))
-        found.append(choices_alone(names, matcher, number, data))
+        found.append(choices_alone(names, around, number, data))
     firsts = [one[0] for one in found if one and one[0].confidence >= _LIKELY]
-    several = sum(len(one.columns) > 1 for one in firsts) / max(1, len(firsts))
-    first_alone = sum(len(one.columns) == 1 and "position 1" in one.features for one in firsts) / max(1, len(firsts))
+    habit = _habit(firsts)
+    habit_of_speaking = _habit([one for one in firsts if one.features.keys() & _FIRST_SPEAKS])
     for made in found:
         for choice in made:
-            alone = math.log(max(choice.confidence, 1e-4) / max(1e-4, 1 - choice.confidence)) / 3
-            choice.features["alone likely"] = alone
-            if len(choice.columns) > 1:
-                choice.features["several are usual here"] = several
-            elif "position 1" in choice.features:
-                choice.features["the first is usual here"] = first_alone
+            choice.features["alone likely"] = (
+                math.log(max(choice.confidence, 1e-4) / max(1e-4, 1 - choice.confidence)) / 3
+            )
+            if len(choice.columns) > 1 or "position 1" in choice.features:
+                kind = "composite" if len(choice.columns) > 1 else "first"
+                choice.features[f"habit, {kind}"] = habit
+                if choice.features.keys() & _FIRST_SPEAKS:
+                    choice.features[f"habit of what refers, {kind}"] = habit_of_speaking
         _weigh(made, PRIMARY)
     return found
 
 
-def choices_alone(names: SchemaNames, matcher: Matcher, number: int, data: DataSaid | None = None) -> list[KeyChoice]:
+def _habit(firsts: list[KeyChoice]) -> float:
+    """Return how usual keys of one column are among likely ones, against those of several; from -1 to 1."""
+    several = sum(len(one.columns) > 1 for one in firsts)
+    odds = math.log((len(firsts) - several + 1) / (several + 1))
+    return max(-1.0, min(1.0, odds / 3))
+
+
+def choices_alone(
+    names: SchemaNames, around: Surroundings, number: int, data: DataSaid | None = None
+) -> list[KeyChoice]:
     """Return the choices for the primary key of a table, weighed by itself."""
     named = names.tables[number]
     table = named.table
-    referring = {column.name: _speaks_of_another(matcher, named, column.name, number) for column in table.columns}
+    referring = around.speaking[number]
     own = {column.name: speaks_of_itself(names, named, column.name) for column in table.columns}
     long = frozenset(column.name for column in table.columns if _long(column.type, names))
     found: dict[tuple[str, ...], dict[str, float]] = {}
@@ -100,19 +115,31 @@ def choices_alone(names: SchemaNames, matcher: Matcher, number: int, data: DataS
             if any(referring.values()) and _has_its_value_beside(named, column.name):
                 features["has its value beside"] = 1.0
             found[column.name,] = features
+    made_of_others = {column.name for column in table.columns[:2] if _made_of_others(named, column.name)}
     for columns in _composites(named, referring):
         found.setdefault(columns, _composite(named, columns, referring, long))
+    for columns, one in found.items():
+        if len(columns) == 1:
+            if columns[0] in made_of_others:
+                one["made of the names beside it"] = 1.0
+            continue
+        _tell_own(one, named, columns, own)
+        if not made_of_others.isdisjoint(columns):
+            one["holds what is made of the names beside"] = 1.0
     for columns, words in _declared_unique(table):
         features = found.setdefault(
             columns, _composite(named, columns, referring, long) if len(columns) > 1 else {"single": 1.0}
         )
         features[words] = 1.0
+    _tell_from_others(found, named, around, number)
+    _tell_from_indexes(found, table)
+    numbered = {column.name for column in table.columns if numbers_itself(column)}
     sure = {columns[0] for columns, one in found.items() if len(columns) == 1 and _SURE_SIGNS & one.keys()}
     for columns, one in found.items():
         if sure and sure.isdisjoint(columns):
             one["beside a sure one"] = 1.0
-        elif sure and len(columns) > 1:
-            one["holds a sure one"] = 1.0
+        elif len(columns) > 1 and not numbered.isdisjoint(columns):
+            one["holds what numbers itself"] = 1.0
     if data is not None:
         for columns, one in found.items():
             said = data.unique.get((table.schema, table.name, columns))
@@ -121,6 +148,60 @@ def choices_alone(names: SchemaNames, matcher: Matcher, number: int, data: DataS
     made = [KeyChoice(columns, features) for columns, features in found.items()]
     _weigh(made, PRIMARY_ALONE)
     return made
+
+
+def _tell_own(features: dict[str, float], named: TableNames, columns: tuple[str, ...], own: dict[str, str]) -> None:
+    """Add how the columns of a composite key speak of their own table and of each other."""
+    for place, name in enumerate(columns):
+        if not own[name]:
+            continue
+        keyed = bool(stem_of(named.columns[name]).key_words)
+        if not keyed:
+            features["a part is its table's own name"] = 1.0
+        elif place == 0:
+            features[f"begins with the id of its {own[name]}"] = 1.0
+        else:
+            features[f"ends with the id of its {own[name]}"] = 1.0
+
+
+def _made_of_others(named: TableNames, column: str) -> bool:
+    """Say whether a column's name is those of two other columns in one: link_trigger_id beside link_id and trigger_id."""
+    whole = "".join(stem_of(named.columns[column]).words)
+    stems = (stem_of(words) for name, words in named.columns.items() if name != column)
+    others = {"".join(stem.words) for stem in stems if stem.key_words}
+    return any(whole[:cut] in others and whole[cut:] in others for cut in range(2, len(whole) - 1))
+
+
+def _tell_from_others(
+    found: dict[tuple[str, ...], dict[str, float]], named: TableNames, around: Surroundings, number: int
+) -> None:
+    """Add what other tables tell: whether they speak of this one, and whether they have columns of the same names."""
+    spoken_of = min(around.spoken_of[number], _MANY) / _MANY
+    for columns, features in found.items():
+        several = len(columns) > 1
+        if spoken_of:
+            features["others speak of it, composite" if several else "others speak of it"] = 0.5 + spoken_of / 2
+        if several:
+            continue
+        held, leads = around.elsewhere(named, columns[0])
+        if held:
+            features["found elsewhere"] = min(held, _MANY) / _MANY
+            if leads:
+                features["first elsewhere"] = min(leads, _MANY) / _MANY
+            elif named.table.columns[0].name == columns[0]:
+                features["first only here"] = 1.0
+
+
+def _tell_from_indexes(found: dict[tuple[str, ...], dict[str, float]], table: Table) -> None:
+    """Add what plain indexes tell: what begins a key needs no index of its own."""
+    begun = {index.parts[0].column for index in table.indexes if not index.unique and index.parts}
+    begun -= {columns[0] for columns, features in found.items() if len(columns) == 1 and _SURE_SIGNS & features.keys()}
+    if not begun:
+        return
+    for columns, features in found.items():
+        several = ", composite" if len(columns) > 1 else ""
+        if columns[0] in begun:
+            features[f"an index begins the same{several}"] = 1.0
 
 
 def _weigh(made: list[KeyChoice], weights: Mapping[str, float]) -> None:
@@ -159,7 +240,9 @@ def _single(
     features = {"single": 1.0}
     if numbered:
         features["numbers itself"] = 1.0
-    if words in (("id",), ("uuid",), ("guid",), ("oid",), ("uid",), ("rowid",), ("pk",)):
+    if words[0] in _RANDOM and len(words) == 1 and column.position > 1:
+        features["uuid behind"] = 1.0
+    elif words in (("id",), ("uuid",), ("guid",), ("oid",), ("uid",), ("rowid",), ("pk",)):
         features["id"] = 1.0
     elif keyed and own == "whole":
         identifies = stem.key_words[-1] in ("id", "uuid", "pk", "key", "sk", "oid", "no", "num", "number")
@@ -200,7 +283,8 @@ def _single(
 
 
 def speaks_of_itself(names: SchemaNames, named: TableNames, column: str) -> str:
-    """Return how much of its table's name a column has: "whole", "ending", "beginning", or ""."""
+    """Return how much of its table's name a column has: "whole" (or the beginnings of its words in
+    order), "ending", "beginning", or ""."""
     words = named.columns[column]
     stem = stem_of(words).words
     if not stem:
@@ -216,28 +300,19 @@ def speaks_of_itself(names: SchemaNames, named: TableNames, column: str) -> str:
             return "ending"
         if stem == alias[: len(stem)]:
             return "beginning"
+    if len(joined) > 2 and any(
+        len(words) > 1 and spells(joined, words) for words in (named.words, (*named.marks, *named.words))
+    ):
+        return "whole"
     return ""
-
-
-def _speaks_of_another(matcher: Matcher, named: TableNames, column: str, number: int) -> bool:
-    stem = stem_of(named.columns[column])
-    if not stem.words:
-        return False
-    near = {*named.words, *named.marks}
-    for match in matcher.matches(stem.words):
-        if match.table == number or match.sure <= _SURE_READING or match.behind:
-            continue
-        if match.how == "name" and (stem.key_words or not match.extra):
-            return True
-        if match.how == "ending" and not match.extra and near.issuperset(matcher.words(match.table)[: match.missing]):
-            return True
-    return False
 
 
 def _by_turn(words: tuple[str, ...]) -> bool:
     """Say whether a column tells apart rows that belong together: line number, language, date."""
     if words[-1] in _NUMBERS:
         return len(words) == 1 or words[-2] in _BY_TURN
+    if len(words) > 1 and words[-1] in ALWAYS_KEY_WORDS:
+        return words[-2] in _BY_TURN
     return words[-1] in _BY_TURN
 
 
@@ -300,6 +375,10 @@ def _composites(named: TableNames, referring: dict[str, bool]) -> list[tuple[str
             if column.name not in both and not column.nullable and _by_turn(named.columns[column.name]):
                 in_order = tuple(one.name for one in able if one.name in both or one is column)
                 found.append(in_order)
+    counting = [c.name for c in able if not c.nullable and c.name not in both and _by_turn(named.columns[c.name])]
+    if both and len(counting) > 1 and len(both) + len(counting) <= _MOST_COMPOSITE:
+        found.append(tuple(one.name for one in able if one.name in both[:1] or one.name in counting))
+        found.append(tuple(one.name for one in able if one.name in both or one.name in counting))
     if len(both) == 1:
         for column in able:
             if column.name not in both and not column.nullable and _by_turn(named.columns[column.name]):
@@ -316,6 +395,8 @@ def _composite(
     refer = sum(referring[name] for name in columns)
     turn = sum(not referring[name] and _by_turn(named.columns[name]) for name in columns)
     features = {"composite": 1.0, f"of {min(count, 4)}": 1.0}
+    if referring[columns[0]]:
+        features["the first speaks of another"] = 1.0
     features["share referring"] = refer / count
     if refer == count:
         features["all refer"] = 1.0

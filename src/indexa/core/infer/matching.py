@@ -22,7 +22,8 @@ PERSONS = frozenset(
 SELF_ROLES = frozenset(
     "parent root previous prev next master super superior child ancestor original origin predecessor successor replaced "
     "replaces replacement copied duplicate duplicated superseded head top leader boss manager supervisor base linked merged "
-    "container up above sibling derived sub main source template alias reply translation mgr report".split()
+    "container up above sibling derived sub main source template alias reply translation mgr report clone cloned "
+    "split supersedes superseding inverse replying twin backside".split()
 )
 """Roles that a row of the same table has."""
 MEASURES = frozenset(
@@ -32,6 +33,8 @@ MEASURES = frozenset(
 )
 """Last words of what measures or describes, and so refers to nothing."""
 _LEADING = frozenset("fk id pk ref cod cd kod idt".split())
+_BEFORE_A_ROLE = frozenset("id uuid guid".split())
+_ROLES_BEHIND = frozenset("source target from to parent child left right old new first last a b 1 2 3 up down".split())
 _MOST_TABLES = 40
 
 
@@ -61,7 +64,13 @@ class Stem(msgspec.Struct, frozen=True, gc=False):
 
 
 def stem_of(words: Words) -> Stem:
-    """Take key words off a column's words, at the end or else at the beginning, but never all that tells what it is about."""
+    """Take key words off a column's words, at the end or else at the beginning, but never all that tells what it is about.
+
+    A role may stand behind: trigger_id_up is read as up_trigger_id.
+    """
+    for at in range(len(words) - 2, 0, -1):
+        if words[at] in _BEFORE_A_ROLE and words[-1] not in KEY_WORDS and len(words) - at <= 3:
+            return Stem((*words[at + 1 :], *words[:at]), (words[at],), False)
     start, end = 0, len(words)
     if end > 1 and words[0] in _LEADING and words[-1] not in ALWAYS_KEY_WORDS:
         start = 1
@@ -125,13 +134,16 @@ class Matcher:
                     for number in names.by_beginning.get(joined, ()):
                         missing = len(names.tables[number].words) - len(tail)
                         found.append(Match(number, "beginning", sure, missing=max(1, missing)))
-            if start == size - 1 and tail[0] not in names.vocabulary:
+            if start == size - 1 and tail[0] not in names.by_words:
                 for number, sure in names.spelled_by(tail[0]):
                     found.append(Match(number, "name", sure, start, role=role))
         for end in range(1, size):
             for joined, sure in names.readings(stem[:end]):
                 for number in names.by_words.get(joined, ())[:_MOST_TABLES]:
-                    found.append(Match(number, "name", sure, behind=size - end))
+                    if _ROLES_BEHIND.issuperset(stem[end:]):
+                        found.append(Match(number, "name", sure, size - end, role=stem[end:]))
+                    else:
+                        found.append(Match(number, "name", sure, behind=size - end))
         return found
 
     def continuing(self, number: int, stem: Words) -> list[Match]:

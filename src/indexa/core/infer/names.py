@@ -14,7 +14,7 @@ from indexa.core.naming.wordbook import Stack
 
 KEY_WORDS = frozenset(
     "id ids code cd cod no num nr nbr number key fk pk sk ref uuid guid oid uid gid idx seq sid ident identifier identity "
-    "rowid kod nummer numero codigo cle index link pid handle hash".split()
+    "rowid kod nummer numero codigo cle index link pid handle hash checksum digest".split()
 )
 """Words at the end or beginning of a name that say it identifies something."""
 ALWAYS_KEY_WORDS = frozenset("id ids pk fk sk uuid guid oid uid key ref rowid".split())
@@ -33,6 +33,7 @@ _LEAST_MARKS = 3
 _PREFIX_SHARE = 0.6
 _OWN_PREFIX_SHARE = 0.7
 _GOOD_FIT = 0.6
+_LONG_WORD = 5
 
 _MOST_INITIALS = 6
 """Letters that may stand for a table's words."""
@@ -68,8 +69,10 @@ class SchemaNames:
         self._splitter.learn([name for table in tables for name in (table.name, *(c.name for c in table.columns))])
         self._memo: dict[str, Words] = {}
         self.texts_have_lengths = _have_lengths(tables)
-        self._marked = _are_marked(self.words(column.name) for table in tables for column in table.columns)
+        self._tables_in_letters: frozenset[str] = frozenset()
         raw = [self.words(table.name) for table in tables]
+        self._tables_in_letters = frozenset("".join(words[cut:]) for words in raw for cut in range(len(words)))
+        self._marked = _are_marked(self.words(column.name) for table in tables for column in table.columns)
         prefixes = _shared_prefixes(raw)
         self.module_words = _module_words(raw)
         self.tables: list[TableNames] = []
@@ -102,14 +105,30 @@ class SchemaNames:
             one.aliases = [one.words, *(alias for alias in one.aliases[1:] if "".join(alias) not in self.by_ending)]
             for alias in one.aliases[1:]:
                 self.by_words["".join(alias)].append(number)
+        editions = [_without_edition(one.words) for one in self.tables]
+        known = Counter(editions)
+        for number, (one, plain) in enumerate(zip(self.tables, editions, strict=True)):
+            if known[plain] == 1 and plain != one.words and "".join(plain) not in self.by_words:
+                one.aliases.append(plain)
+                self.by_words["".join(plain)].append(number)
 
     def words(self, name: str) -> Words:
         """Return the words of a name, in the singular; of a name without letters the name itself."""
         found = self._memo.get(name)
         if found is None:
-            found = tuple(map(_singular, self._splitter.split(name))) or (name.lower(),)
+            found = tuple(map(self._singular, self._splitter.split(name))) or (name.lower(),)
+            if found[-1].endswith("id") and found[-1][:-2] in self._tables_in_letters:
+                found = (*found[:-1], *self.words(found[-1][:-2]), "id")
             self._memo[name] = found
         return found
+
+    def _singular(self, word: str) -> str:
+        """Return the singular of a word; letters that make no word, as gpocs, stay as they are."""
+        if not _VOWEL.search(word):
+            return word
+        found = singular(word)
+        known = self._splitter.lexicon.costs
+        return found if len(found) >= _LONG_WORD or found in known or word in known else word
 
     def _table(self, table: Table, words: Words, marks: Words) -> TableNames:
         columns = {column.name: self.words(column.name) for column in table.columns}
@@ -139,7 +158,7 @@ class SchemaNames:
         """Say whether one word is made of the beginnings of the words of a table's name."""
         one = self.tables[number]
         return len(stem) == 1 and any(
-            len(words) > 1 and _spell(stem[0], words) for words in (one.words, (*one.marks, *one.words))
+            len(words) > 1 and spells(stem[0], words) for words in (one.words, (*one.marks, *one.words))
         )
 
     def spelled_by(self, letters: str) -> tuple[tuple[int, float], ...]:
@@ -150,7 +169,7 @@ class SchemaNames:
             made: dict[int, float] = {}
             if 2 <= len(letters) <= _MOST_INITIALS and letters.isalpha() and letters not in _SMALL_WORDS:
                 for number, words in self._beginning_with[letters[0]]:
-                    if _spell(letters, words):
+                    if spells(letters, words):
                         made.setdefault(number, 0.8 if len(letters) == len(words) > 2 else 0.65)
             found = self._spelled[letters] = tuple(made.items()) if len(made) <= _MOST_SPELLED else ()
         return found
@@ -196,9 +215,13 @@ class SchemaNames:
         return made
 
 
-def _singular(word: str) -> str:
-    """Return the singular of a word; letters that make no word stay as they are."""
-    return singular(word) if _VOWEL.search(word) else word
+def _without_edition(words: Words) -> Words:
+    """Return a table's words without a number behind them that only tells an old table from a new one: filters2, user_v2."""
+    if len(words) > 1 and words[-1].isdigit():
+        words = words[:-1]
+        if len(words) > 1 and words[-1] == "v":
+            words = words[:-1]
+    return words
 
 
 def _are_marked(names: Iterable[Words]) -> bool:
@@ -228,7 +251,7 @@ def _module_words(names: list[Words]) -> frozenset[str]:
     return frozenset(word for word, count in counts.items() if count >= 3)
 
 
-def _spell(letters: str, words: Words) -> bool:
+def spells(letters: str, words: Words) -> bool:
     """Say whether letters are made of the beginnings of all the words, in their order."""
     if not words:
         return not letters
@@ -236,6 +259,6 @@ def _spell(letters: str, words: Words) -> bool:
     for count in range(1, len(letters) - len(rest) + 1):
         if not first.startswith(letters[:count]):
             return False
-        if _spell(letters[count:], rest):
+        if spells(letters[count:], rest):
             return True
     return False
