@@ -150,7 +150,7 @@ class PlatformTests(TestCase):
 
 
 class KitTests(TestCase):
-    def test_a_kit_is_one_query_with_two_settings_and_gives_what_the_reader_wants(self) -> None:
+    def test_a_kit_gives_one_result_by_two_settings_and_what_the_reader_wants(self) -> None:
         logging.disable(logging.CRITICAL)
         self.addCleanup(logging.disable, logging.NOTSET)
         for name in platforms.names():
@@ -161,13 +161,15 @@ class KitTests(TestCase):
                 kit = platform.kit()
                 self.assertEqual(re.findall(r"-- SETTING (\d)", kit), ["1", "2"])
                 pieces = list(Splitter(kit.encode(), platform.dialect).pieces())
-                self.assertEqual([piece.kind for piece in pieces], ["statement"])
+                self.assertEqual({piece.kind for piece in pieces}, {"statement"})
+                before = [kit.encode()[piece.start : piece.end].split()[0] for piece in pieces[:-1]]
+                self.assertEqual(before, [b"show"] * 3 if name == "snowflake" else [])
                 words = set(Statement(kit, platform.dialect, "", 1).up)
                 self.assertFalse(
                     words & {"INSERT", "UPDATE", "DELETE", "DROP", "ALTER", "CREATE", "INTO", "EXEC", "CALL"}
                 )
                 if name in PARSED_WITH:
-                    tree = sqlglot.parse_one(kit, dialect=PARSED_WITH[name])
+                    tree = [one for one in sqlglot.parse(kit, dialect=PARSED_WITH[name]) if one][-1]
                     self.assertEqual([one.alias_or_name.lower() for one in tree.selects], list(MEMBERS))
 
 
@@ -226,6 +228,13 @@ class RecordedTests(TestCase):
                 )
                 self.assertEqual(orders.options, ("distribution key: CUST_ID",))
                 self.assertEqual(receipt.arrived["tables"], 2)
+
+    def test_keys_that_are_only_shown_are_asked_for_before_the_query_that_takes_them(self) -> None:
+        platform, connection = platforms.get("snowflake"), Connection(ROWS)
+        platform.read(drivers.DriverReading(connection, doubled_percent=False), Choice(("APP",)), lambda *_: None, "x")
+        shown = [f"show {kind} keys in database" for kind in ("primary", "unique", "imported")]
+        self.assertEqual(connection.asked[:-1], shown)
+        self.assertEqual(re.findall(r"last_query_id\((-\d)\)", connection.asked[-1]), ["-3", "-2", "-1"])
 
     def test_a_driver_that_is_missing_or_refuses_is_told_and_no_password_with_it(self) -> None:
         address = Address("db.tarnbeck", 1, "APP", "u")

@@ -10,6 +10,7 @@ from indexa.core.intake.kit import MEMBERS, read_kit
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
 from indexa.core.platforms import Platform, Session, Tick
+from indexa.core.scripts.splitting import Splitter
 
 BEYOND_A_KIT = (
     "Read live: indexes, checks, triggers, routines, sequences and the actions of foreign keys, which a script tells.",
@@ -60,9 +61,19 @@ class KitPlatform(Platform):
             return read_kit(_with_header(rows), self.name, choice, tick, name, self.dialect.canonical_type)
 
     def _rows(self, session: Session) -> Iterator[tuple[int, list[str]]]:
-        query = self.kit().strip().rstrip(";").replace("%", "%%")
-        for number, row in enumerate(session.fetch(query, {}), 2):
+        *first, query = self.kit_statements()
+        for statement in first:
+            for _ in session.fetch(statement.replace("%", "%%"), {}):
+                pass
+        for number, row in enumerate(session.fetch(query.replace("%", "%%"), {}), 2):
             yield number, ["" if cell is None else str(cell) for cell in row]
+
+
+    def kit_statements(self) -> list[str]:
+        """Return the statements of the kit, the last of which gives the result."""
+        kit = self.kit().encode()
+        pieces = [piece for piece in Splitter(kit, self.dialect).pieces() if piece.kind == "statement"]
+        return [kit[piece.start : piece.end].decode().strip().rstrip(";") for piece in pieces]
 
 
 def _with_header(rows: Iterator[tuple[int, list[str]]]) -> Iterator[tuple[int, list[str]]]:

@@ -54,5 +54,5 @@ PLATFORM = KitPlatform(
     has_kit=True,
     kinds=("tables", "views"),
     cannot=BEYOND_A_KIT,
-    hides="What the role has no privilege on, and the keys: the information schema shows neither.",
+    hides="What the role has no privilege on, and keys from the 10,001st column in one on: SHOW tells no more.",
 )
