@@ -36,6 +36,8 @@ _NAMED_VALUES = frozenset(
     "key name option attr attribute param parameter setting property tag field meta variable".split()
 )
 _RANDOM = frozenset("uuid guid".split())
+_KEPT_OF_ROWS = frozenset("created updated modified changed deleted inserted creation modification".split())
+"""Words of columns that say when and by whom a row was written."""
 _NUMBERS = frozenset("no num nr nbr number".split())
 _MEASURED = MEASURES - {"date", "time", "name", "position", "year", "month", "day", "version", "level"}
 _MOST_COMPOSITE = 6
@@ -152,6 +154,10 @@ def choices_alone(
 
 def _tell_own(features: dict[str, float], named: TableNames, columns: tuple[str, ...], own: dict[str, str]) -> None:
     """Add how the columns of a composite key speak of their own table and of each other."""
+    if "all refer" in features:
+        named_there = sum(bool(own[name]) for name in columns)
+        how = "each" if named_there == len(columns) else "none" if not named_there else "some"
+        features[f"all refer, {how} in its table's name"] = 1.0
     for place, name in enumerate(columns):
         if not own[name]:
             continue
@@ -414,9 +420,12 @@ def _composite(
         features["others refer too"] = 1.0
     if refer == 0:
         features["none refers"] = 1.0
-    if count == len(table.columns):
+    kept = sum(
+        column.name in columns or _KEPT_OF_ROWS.isdisjoint(named.columns[column.name]) for column in table.columns
+    )
+    if count == kept:
         features["all columns"] = 1.0
-    elif len(table.columns) - count <= 2:
+    elif kept - count <= 2:
         features["nearly all columns"] = 1.0
     if any(by_name[name].nullable for name in columns):
         features["may be empty, composite"] = 1.0

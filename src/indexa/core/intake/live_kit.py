@@ -68,7 +68,6 @@ class KitPlatform(Platform):
         for number, row in enumerate(session.fetch(query.replace("%", "%%"), {}), 2):
             yield number, ["" if cell is None else str(cell) for cell in row]
 
-
     def kit_statements(self) -> list[str]:
         """Return the statements of the kit, the last of which gives the result."""
         kit = self.kit().encode()
