@@ -277,6 +277,11 @@ class PartTests(TestCase):
         ]
         self.assertEqual([(one.ref_table, one.type_column) for one in alone], [("", "subject_type")])
 
+    def test_a_type_beside_the_own_key_or_a_plain_reference_chooses_nothing(self) -> None:
+        port = made("port", "port_id port_type:c name:t", "port_id")
+        found = propose(schema(port, made("router_port", "id port_id port_type:c", "id")))
+        self.assertEqual([one for one in found if one.kind == "typed_reference"], [])
+
 
 class Properties(TestCase):
     @given(models())

@@ -87,7 +87,7 @@ class Proposing:
                     references.append(
                         Reference(number, made[0].columns, made[0].target, made[0].ref_columns, made[0].confidence)
                     )
-            found += typed_references(self.names, one)
+            found += typed_references(self.names, one, self.key_of(number))
         self._tell("Looking at the parts that tables play", 0, 0)
         found += roles(self.names, self.weigher, self.keys, references)
         return sorted(found, key=lambda one: (one.schema.lower(), one.table.lower(), one.kind, -one.confidence))

@@ -14,8 +14,11 @@ _IDS = frozenset("id uuid key pk ref no number guid code".split())
 _VALUES = re.compile(r"'((?:[^']|'')*)'")
 
 
-def typed_references(names: SchemaNames, one: TableNames) -> Iterator[Proposal]:
-    """Yield the references of a table that a type column chooses: one for each table its values name, or one for none known."""
+def typed_references(names: SchemaNames, one: TableNames, key: tuple[str, ...]) -> Iterator[Proposal]:
+    """Yield the references of a table that a type column chooses: one for each table its values name, or one for none known.
+
+    `key` are the columns of the table's own key: a type beside it tells of what kind the row itself is.
+    """
     table = one.table
     declared = {column for key in table.foreign_keys for column in key.columns}
     for type_column in table.columns:
@@ -24,7 +27,7 @@ def typed_references(names: SchemaNames, one: TableNames) -> Iterator[Proposal]:
             continue
         for column in table.columns:
             other = one.columns[column.name]
-            if other[:-1] != words[:-1] or other[-1] not in _IDS or column.name in declared:
+            if other[:-1] != words[:-1] or other[-1] not in _IDS or column.name in declared or key == (column.name,):
                 continue
             values = _values_of(type_column, one)
             named = [
@@ -37,7 +40,7 @@ def typed_references(names: SchemaNames, one: TableNames) -> Iterator[Proposal]:
             }  # fmt: skip
             told = f"`{type_column.name}` stands beside it and says of what kind it is"
             pattern = f"{column.name} by {type_column.name}"
-            if not named:
+            if not named and "".join(words[:-1]) not in names.by_words:
                 yield Proposal(
                     kind="typed_reference",
                     confidence=0.6,
@@ -47,9 +50,9 @@ def typed_references(names: SchemaNames, one: TableNames) -> Iterator[Proposal]:
                 )
             for value, number in named:
                 parent = names.tables[number].table
-                key = parent.primary_key.columns if parent.primary_key else ()
+                its_key = parent.primary_key.columns if parent.primary_key else ()
                 yield Proposal(
-                    kind="typed_reference", ref_schema=parent.schema, ref_table=parent.name, ref_columns=key, confidence=0.8,
+                    kind="typed_reference", ref_schema=parent.schema, ref_table=parent.name, ref_columns=its_key, confidence=0.8,
                     evidence=(told, f"“{value}” is one of its values"), pattern=pattern, type_value=value, **base,  # type: ignore[arg-type]
                 )  # fmt: skip
 
