@@ -13,11 +13,14 @@ from django.urls import reverse
 from django.utils import timezone
 
 from indexa.areas.models import Person
+from indexa.core.naming.standard import Rule
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling import editing
 from indexa.modeling.models import DescribedColumn, StoredModel, StoredTable
 from indexa.modeling.renaming import rename_many
+from indexa.naming import standards
+from indexa.naming.models import NameFinding
 from indexa.sources import again, schedules
 from indexa.sources.models import FoundDifference, Rereading, Schedule, Source
 from tests.factories import PASSWORD, column, database, make_area, make_person, make_source, server_address
@@ -129,6 +132,18 @@ class AgainTests(TransactionTestCase):
         self.assertEqual(self.shown("rdg.val"), "Cubic metres.")
         self.assertEqual(column(self.model, "mtr.field_crew").read_as, "crew")
         self.assertFalse(StoredTable.objects.filter(model=self.model, name="fresh").exists())
+
+    def test_names_that_were_checked_are_checked_again_when_a_reading_was_taken(self) -> None:
+        standard = standards.make(area=self.area, person=self.person, name="Plain", rules={"column": Rule(pattern="x")})
+        standards.govern(stored=standard, models=[self.model], person=self.person)
+        rereading = self.work_and_read_again()
+        again.take(area=self.area, person=self.person, rereading_id=rereading.pk)
+        for job in Job.objects.filter(kind="names", state="waiting"):
+            jobs.run(job.pk)
+        self.assertFalse(standards.is_stale(self.model))
+        places = NameFinding.objects.filter(model=self.model).values_list("place", flat=True)
+        self.assertTrue([place for place in places if "installed_on" in place], list(places))
+        self.assertFalse([place for place in places if "inst_dt" in place])
 
     def words_of(self, name: str) -> str:
         attribute = column(self.model, name).attribute

@@ -283,6 +283,17 @@ def check_or_queue(model: StoredModel, person: Person | None) -> None:
     if StoredColumn.objects.filter(table__model=model).count() <= AT_ONCE:
         check_model(model)
         return
+    _queue(model, person)
+
+
+def check_again(models: Sequence[StoredModel], person: Person | None) -> None:
+    """Let a job check models anew whose names were checked before: what they hold has changed under the findings."""
+    for model in models:
+        if NamingCheck.objects.filter(model=model).exists():
+            _queue(model, person)
+
+
+def _queue(model: StoredModel, person: Person | None) -> None:
     waiting = Job.objects.filter(kind="names", arguments__model=model.pk, state__in=["waiting", "running"])
     if not waiting.exists():
         title = f"Checking the names of {model.name}"
