@@ -44,6 +44,7 @@ KEYS = {
     "holds what is made of the names beside": -1.5,
     "uuid behind": -1.0,
     "holds what numbers itself": -3.0,
+    "two parts of one name": -3.0,
 }
 REFERENCES = {
     "any": -2.0, "name whole": 3.0, "name role": 2.0, "person: user": 3.0, "person: key word": 1.5, "person's role": -1.0,

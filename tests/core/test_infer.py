@@ -214,6 +214,10 @@ class KeyTests(TestCase):
                 others = [other for other in others if other.name != table]
                 self.assertEqual(keys(schema(made(table, columns), *others)).get(table), wanted)
 
+    def test_two_columns_that_name_one_table_are_no_key_together(self) -> None:
+        found = keys(schema(made("inv", "inv_id inv_no:c amt:n", "inv_id"), made("inv_arch", "inv_id inv_no:c amt:n")))
+        self.assertNotEqual(found.get("inv_arch"), ("inv_id", "inv_no"))
+
     def test_a_unique_index_decides(self) -> None:
         table = made("reading", "meter:c taken:d value:n?")
         table.indexes = [Index(name="u", unique=True, parts=(IndexPart("meter"), IndexPart("taken")))]
@@ -258,6 +262,12 @@ class PartTests(TestCase):
         self.assertEqual(found["subtype", "employee"].ref_table, "person")
         self.assertIn(("code_table", "role_type"), found)
         self.assertEqual(found["repeated_column", "visit"].ref_columns, ("name",))
+
+    def test_what_others_refer_to_or_holds_texts_joins_nothing(self) -> None:
+        tables = ("address|id town:t|id", "premise_type|id label:t|id", "premise|id address_id premise_type_id|id", "meter|id premise_id nm:t|id",
+                  "users|id login:t|id", "address_note|id address_id user_id words:t|id")  # fmt: skip
+        found = propose(schema(*(made(*text.split("|")) for text in tables)))
+        self.assertEqual([one.table for one in found if one.kind == "many_to_many"], [])
 
     def test_one_column_that_points_to_different_tables(self) -> None:
         note = made("attachment", "id container_id container_type:t", "id")

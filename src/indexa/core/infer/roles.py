@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 
@@ -14,6 +15,7 @@ from indexa.core.infer.proposal import Proposal
 from indexa.core.model import Table
 
 _SURE = 0.5
+_TEXT = re.compile(r"text|clob|n?(var)?char|character|string|json|xml", re.I)
 _CODE_WORDS = frozenset(
     "type status kind category code class state reason level priority role method unit currency country language lookup lkp ref".split()
 )
@@ -55,7 +57,7 @@ def roles(names: SchemaNames, weigher: Weigher, keys: list[list[KeyChoice]], fou
     for number, one in enumerate(names.tables):
         table = one.table
         columns = _key(table, keys[number])
-        made += _many_to_many(names, table, columns, out[number])
+        made += _many_to_many(names, table, columns, out[number], incoming[number])
         made += _subtype(names, table, columns, out[number])
         made += _code_table(names, number, columns, out[number], incoming[number])
         made += _repeated(names, number, out[number])
@@ -68,13 +70,19 @@ def _key(table: Table, keys: list[KeyChoice]) -> tuple[str, ...]:
     return keys[0].columns if keys and keys[0].confidence >= _SURE else ()
 
 
-def _many_to_many(names: SchemaNames, table: Table, key: tuple[str, ...], out: list[Reference]) -> Iterator[Proposal]:
+def _many_to_many(
+    names: SchemaNames, table: Table, key: tuple[str, ...], out: list[Reference], incoming: int
+) -> Iterator[Proposal]:
     parents = {one.ref_table: one for one in out}
     covered = {column for one in out for column in one.columns}
-    rest = [column.name for column in table.columns if column.name not in covered]
+    own = [column for column in table.columns if column.name not in covered]
+    rest = [column.name for column in own]
     unique = [set(key)] + [set(one.columns) for one in table.unique]
     pair = next((columns for columns in unique if columns and columns <= covered and len(columns) > 1), None)
+    # What others refer to, or what holds texts, is something itself.
     alone = len(rest) - (len(key) == 1 and key[0] in rest) <= 2 and len(parents) == 2
+    if pair is None and (incoming or any(_TEXT.match(column.type) for column in own if column.name not in key)):
+        return
     if len(parents) >= 2 and (pair or alone):
         joined = [names.tables[number].table.full_name for number in parents]
         confidence = 0.95 if pair and alone else 0.85 if pair else 0.7
