@@ -265,7 +265,8 @@ class PartTests(TestCase):
 
     def test_what_others_refer_to_or_holds_texts_joins_nothing(self) -> None:
         tables = ("address|id town:t|id", "premise_type|id label:t|id", "premise|id address_id premise_type_id|id", "meter|id premise_id nm:t|id",
-                  "users|id login:t|id", "address_note|id address_id user_id words:t|id")  # fmt: skip
+                  "users|id login:t|id", "address_note|id address_id user_id words:t|id",
+                  "unit|id kind:t|id", "register|meter_id register_no unit_id|meter_id register_no")  # fmt: skip
         found = propose(schema(*(made(*text.split("|")) for text in tables)))
         self.assertEqual([one.table for one in found if one.kind == "many_to_many"], [])
 

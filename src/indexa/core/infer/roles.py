@@ -79,9 +79,11 @@ def _many_to_many(
     rest = [column.name for column in own]
     unique = [set(key)] + [set(one.columns) for one in table.unique]
     pair = next((columns for columns in unique if columns and columns <= covered and len(columns) > 1), None)
-    # What others refer to, or what holds texts, is something itself.
+    # What others refer to, what holds texts, or what is known by more than references, is something itself.
     alone = len(rest) - (len(key) == 1 and key[0] in rest) <= 2 and len(parents) == 2
-    if pair is None and (incoming or any(_TEXT.match(column.type) for column in own if column.name not in key)):
+    if pair is None and (
+        len(key) > 1 or incoming or any(_TEXT.match(column.type) for column in own if column.name not in key)
+    ):
         return
     if len(parents) >= 2 and (pair or alone):
         joined = [names.tables[number].table.full_name for number in parents]
