@@ -7,8 +7,8 @@ from collections.abc import Iterator
 import msgspec
 
 from indexa.core.infer.data import Inclusion, Uniqueness
-from indexa.core.infer.foreign import UNLIKE
 from indexa.core.infer.proposing import Proposing, Tell
+from indexa.core.infer.signs import UNLIKE
 from indexa.core.infer.uniques import telling_columns
 from indexa.core.model import Model, Table
 from indexa.core.naming.wordbook import Stack

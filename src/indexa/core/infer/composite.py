@@ -169,7 +169,7 @@ class CompositeWeigher:
         features: dict[str, float] = {"any": 1.0, f"of {min(len(columns), 4)}": 1.0}
         for name, ref_name in zip(columns, ref_columns, strict=True):
             mine, other = by_name[name], ref_by_name[ref_name]
-            if not self._weigher.families_agree(mine.type, other.type):
+            if not self._weigher.signs.families_agree(mine.type, other.type):
                 return None
             if mine.type.lower() != other.type.lower():
                 features["other type"] = 1.0

@@ -3,31 +3,18 @@
 from __future__ import annotations
 
 import math
-import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 
 import msgspec
 
-from indexa.core import platforms
-from indexa.core.infer.choice import (
-    Choice,
-    Target,
-    ending_of,
-    inexactness,
-    is_named,
-    is_named_after,
-    is_strong,
-    mean_the_same,
-    speaks_of,
-    vote,
-    weigh,
-)  # fmt: skip
+from indexa.core.infer.choice import Choice, Target, ending_of, is_named, is_strong, vote, weigh
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.joins import End
 from indexa.core.infer.keys import KeyChoice, numbers_itself
-from indexa.core.infer.matching import MEASURES, PERSON_ROLES, PERSONS, SELF_ROLES, Match, Matcher, Stem, stem_of
+from indexa.core.infer.matching import MEASURES, SELF_ROLES, Match, Matcher, Stem, stem_of
 from indexa.core.infer.names import ALWAYS_KEY_WORDS, KEY_WORDS, SchemaNames, Words
+from indexa.core.infer.signs import UNLIKE, Habits, Signs
 from indexa.core.infer.weights import ALONE, FOREIGN
 from indexa.core.model import Column
 
@@ -35,47 +22,14 @@ _ABLE = frozenset({"number", "text", "identifier", "binary", "other"})
 _GENERIC = frozenset(
     "id code key name no num nr number uuid guid oid uid pk type date description title value status".split()
 )
-_LENGTH = re.compile(r"\((\d+)")
-_REFERS = re.compile(r"\b(?:refers?|references?|foreign key|fk|points?|links?|reference|lookup|see)\b", re.I)
-_NAMES = re.compile(r"[\w$#]{3,}")
-_USERS = frozenset({"user", "usr"})
 _MOST_CHOICES = 10
 _KEPT = 4
 """How many choices of a column are weighed a second time."""
 _LEAST_KEPT = 0.01
-_SMALL = 4
-"""Columns of a table that holds codes and what they mean."""
-_SAME_TYPES = {
-    "int": "integer", "int4": "integer", "serial": "integer", "serial4": "integer", "int8": "bigint", "bigserial": "bigint",
-    "serial8": "bigint", "int2": "smallint", "smallserial": "smallint",
-}  # fmt: skip
-_KINDS_OF_TABLES = frozenset(
-    "type code kind lookup list level status category enum definition def info data base master value level detail".split()
-)
 _KINDS = frozenset("type kind class".split())
-UNLIKE = "another kind of type"
-"""The sign of a number that refers to a text, or the other way round, as in tables that were filled from files."""
 _LEAST_LETTERS = 3
 """How many letters a key's name has at least, if a role and this one word are to name it."""
 _LIKELY = 0.6
-_ROLES = frozenset(
-    "from to source target src dst dest destination origin start end first last old new default main primary secondary "
-    "billing shipping bill ship home work current original final left right alternate alt local remote home away "
-    "sold invoice delivery mailing base quote debit credit in out".split()
-)
-
-
-class Comment(msgspec.Struct):
-    """The words of a column's comment, and whether it speaks of referring."""
-
-    words: frozenset[str] = frozenset()
-    refers: bool = False
-
-
-def _read(comment: str) -> Comment:
-    if not comment:
-        return Comment()
-    return Comment(frozenset(_NAMES.findall(comment.lower())), bool(_REFERS.search(comment)))
 
 
 class Trend(msgspec.Struct):
@@ -92,19 +46,6 @@ class Trend(msgspec.Struct):
     """Table → how many columns seem to refer to it, with their confidences added."""
 
 
-class Habits(msgspec.Struct):
-    """What the keys that a schema does declare tell of its names."""
-
-    by_column: dict[str, Counter[int]]
-    """Column name in small letters → tables that columns of this name refer to."""
-    referring: frozenset[tuple[int, str]]
-    """Columns that are in a declared foreign key."""
-    tables: frozenset[int]
-    """Tables with a declared foreign key."""
-    ways: Counter[str]
-    """How often declared keys name their target in each way."""
-
-
 class Weigher:
     """Finds and weighs what each column of a schema may refer to."""
 
@@ -117,18 +58,13 @@ class Weigher:
         platform: str,
         data: DataSaid | None = None,
     ) -> None:
-        self.names, self.matcher, self.joins, self._data = names, matcher, joins, data
-        self._platform = platform
-        self._families: dict[str, str] = {}
-        self._joining: dict[int, bool] = {}
+        self.names, self.matcher, self.joins = names, matcher, joins
         self.numbers = {id(one.table): number for number, one in enumerate(names.tables)}
         self.by_full = {one.table.full_name.lower(): number for number, one in enumerate(names.tables)}
         self.targets: list[list[Target]] = [self._targets(number, keys[number]) for number in range(len(names.tables))]
-        self._by_key_name: dict[str, list[Target]] = defaultdict(list)
         self._by_key_words: dict[Words, list[Target]] = defaultdict(list)
         for targets in self.targets:
             for target in targets:
-                self._by_key_name[target.column.lower()].append(target)
                 if not target.generic and (len(target.words) > 1 or len(target.words[0]) >= _LEAST_LETTERS):
                     self._by_key_words[target.words].append(target)
         self._join_ends: dict[End, list[End]] = defaultdict(list)
@@ -136,10 +72,9 @@ class Weigher:
             self._join_ends[left].append(right)
         self._chosen: dict[int, dict[str, Choice]] = {}
         self._made: dict[int, dict[str, list[Choice]]] = {}
-        self._comment = Comment()
         self._trend: Trend | None = None
         self.habits = self._learn()
-        self._column_counts = Counter(column.name.lower() for one in names.tables for column in one.table.columns)
+        self.signs = Signs(names, matcher, self.targets, self.habits, joins, platform, data)
 
     # what can be referred to ---------------------------------------------------------------------------------------
 
@@ -287,7 +222,7 @@ class Weigher:
             if words[-1] in _KINDS and len(words) > 1 and not KEY_WORDS.issuperset(words[:-1])
         }
         for column in table.columns:
-            if (number, column.name) in self.habits.referring or self._family(column.type) not in _ABLE:
+            if (number, column.name) in self.habits.referring or self.signs.family(column.type) not in _ABLE:
                 continue
             stem = stem_of(named.columns[column.name])
             made = self._of_column(number, column, stem)
@@ -302,7 +237,7 @@ class Weigher:
                 "may be empty": column.nullable,
                 "first column": column.position == 1,
                 "numbers itself": numbers_itself(column),
-                "text": self._family(column.type) == "text",
+                "text": self.signs.family(column.type) == "text",
                 "has a default": column.default is not None and not column.default.upper().startswith("NULL"),
                 "type column beside": bool(stem.key_words)
                 and named.columns[column.name][-1] not in _KINDS
@@ -317,7 +252,7 @@ class Weigher:
                     )
                 ),
                 "measure word": named.columns[column.name][-1] in MEASURES,
-                "rare name": self._column_counts[column.name.lower()] == 1,
+                "rare name": self.signs.column_counts[column.name.lower()] == 1,
             }
             features = {name: 1.0 for name, holds in shared.items() if holds}
             if self.habits.ways:
@@ -344,10 +279,12 @@ class Weigher:
                 return
             if target.table == number and target.column == column.name:
                 return
-            if target.confidence < 1 and self._joins_others(target.table):
+            if target.confidence < 1 and self.signs.joins_others(target.table):
                 return
-            if not self.families_agree(column.type, target.type):
-                if not (self._might_be_typed_so(column.type, target.type) and _is_plainly_named(match, stem, target)):
+            if not self.signs.families_agree(column.type, target.type):
+                if not (
+                    self.signs.might_be_typed_so(column.type, target.type) and _is_plainly_named(match, stem, target)
+                ):
                     return
                 features = features | {UNLIKE: 1.0}
             best[target.table, target.column] = Choice(column.name, target, match, features)
@@ -392,7 +329,7 @@ class Weigher:
                             found.features["self role"] = 1.0
                         if not rest:
                             found.features["self role alone"] = 1.0
-        for target in self._by_key_name.get(column.name.lower(), ())[:_MOST_CHOICES]:
+        for target in self.signs.by_key_name.get(column.name.lower(), ())[:_MOST_CHOICES]:
             if target.table != number:
                 spelled = self.names.is_spelled_by(target.table, stem.words)
                 add(target, Match(target.table, "name", 1.0) if spelled else None)
@@ -417,234 +354,9 @@ class Weigher:
             for table, _ in known.most_common(3):
                 for target in self.targets[table]:
                     add(target, None)
-        self._comment = _read(column.comment or column.remark or column.definition)
-        for choice in best.values():
-            self._describe(number, column, stem, choice)
-        self._compare(number, best.values())
-        return list(best.values())
-
-    def _key_speaks(self, target: Target) -> bool:
-        """Say whether a key's name tells the table it is of."""
-        words = stem_of(target.words).words
-        return speaks_of(self.names.tables[target.table].aliases, words) or self.names.is_spelled_by(
-            target.table, words
-        )
-
-    def _speaks_of_others(self, target: Target, stem: Stem) -> bool:
-        """Say whether a name tells another table than the one of a key."""
-        return any(is_strong(match) for match in self.matcher.matches(stem.words) if match.table != target.table)
-
-    def _begins_alike(self, number: int, choice: Choice) -> bool:
-        own, theirs = self.names.tables[number], self.names.tables[choice.target.table]
-        return (*own.marks, *own.words)[0] == (*theirs.marks, *theirs.words)[0]
-
-    def _compare(self, number: int, made: Iterable[Choice]) -> None:
-        """Mark the choices beside which another one is named more exactly."""
-        grades = [(inexactness(choice), choice) for choice in made]
-        best = min((grade for grade, _ in grades), default=0)
-        begun = [self._begins_alike(number, choice) for _, choice in grades]
-        if any(begun) and not all(begun):
-            for alike, (_, choice) in zip(begun, grades, strict=True):
-                choice.features["tables begin alike" if alike else "a rival's table begins alike"] = 1.0
-        schema = self.names.tables[number].table.schema
-        near = [self.names.tables[choice.target.table].table.schema == schema for _, choice in grades]
-        if any(near) and not all(near):
-            for own, (_, choice) in zip(near, grades, strict=True):
-                choice.features["in its own schema" if own else "a rival is in its own schema"] = 1.0
-        for grade, choice in grades:
-            if grade > best:
-                choice.features["better named rival"] = 1.0
-            elif sum(other == best for other, _ in grades) > 1:
-                choice.features["equally named rival"] = 1.0
-
-    def _describe(self, number: int, column: Column, stem: Stem, choice: Choice) -> None:
-        """Write down what speaks for a choice."""
-        features, target, match = choice.features, choice.target, choice.match
-        own, theirs = self.names.tables[number], self.names.tables[target.table]
-        features["any"] = 1.0
-        same = column.name.lower() == target.column.lower()
-        if same and not target.generic:
-            speaks = self._key_speaks(target)
-            features["key's name, of its table" if speaks else "key's name"] = 1.0
-            if not target.primary:
-                features["key's name, of a unique key"] = 1.0
-            alike = self._by_key_name[column.name.lower()]
-            if target.numbered:
-                features["its values are made there"] = 1.0
-            elif any(one.numbered for one in alike):
-                features["its values are made elsewhere"] = 1.0
-            if all(
-                one.table in (number, target.table) or not one.primary for one in self._by_key_name[column.name.lower()]
-            ):
-                features["no other key has this name"] = 1.0
-            if (
-                target.primary
-                and stem.key_words
-                and (speaks or not self._speaks_of_others(target, stem))
-                and sum(one.primary for one in self._by_key_name[column.name.lower()]) == 1
-            ):
-                features["the very name of one key"] = 1.0
-            if not speaks and stem.words and stem.key_words:
-                features["key's name, of something else"] = 1.0
-            if not speaks:
-                features["key's name, which many have"] = math.log(self._column_counts[column.name.lower()])
-        elif same:
-            features["key's name, which says nothing"] = 1.0
-        if match is None:
-            pass
-        elif match.how == "key":
-            features["role and key's name"] = 1.0
-        elif match.how == "name":
-            way = "behind" if match.behind else "role" if match.extra else "whole"
-            if match.behind and MEASURES.intersection(stem.words[-match.behind :]):
-                features["measure behind"] = 1.0
-            ending = "" if stem.key_words else " without key word"
-            features[f"name {way}{ending}"] = 1.0
-            if match.extra and set(match.role) & (SELF_ROLES | PERSON_ROLES | _ROLES):
-                features["known role"] = 1.0
-            if match.extra > 1:
-                features["long role"] = float(match.extra - 1)
-        elif match.how in ("ending", "beginning"):
-            missing = theirs.words[: match.missing] if match.how == "ending" else theirs.words[-match.missing :]
-            near = set(own.words) | set(own.marks)
-            ending = "" if stem.key_words else " without key word"
-            if near.issuperset(missing):
-                features[f"{match.how}, rest in own name{ending}"] = 1.0
-            elif match.how == "ending" and missing[0] in self.names.module_words and match.missing == 1:
-                features[f"ending, rest a module{ending}"] = 1.0
-                if own.words[:1] == missing:
-                    features["same module"] = 1.0
-            else:
-                features[f"{match.how}{ending}"] = 1.0
-            if match.how == "ending" and len(self.names.by_ending.get("".join(theirs.words[match.missing :]), ())) == 1:
-                features["no other table ends so"] = 1.0
-            elif match.how == "beginning" and _KINDS_OF_TABLES.issuperset(missing):
-                features["the rest says what kind of table"] = 1.0
-            if match.extra:
-                features["part and role"] = 1.0
-            if match.missing > 1:
-                features["much missing"] = float(match.missing - 1)
-        elif match.how == "person":
-            features["person's role"] = 1.0
-            signs = {
-                "by": "by" in match.role,
-                "person: user": not _USERS.isdisjoint(theirs.words),
-                "person: one word": len(theirs.words) == 1,
-                "person: last word": theirs.words[-1] in PERSONS,
-                "person: key word": bool(stem.key_words),
-            }
-            features.update((sign, 1.0) for sign, holds in signs.items() if holds)
-        if match is not None and match.sure < 1:
-            features["short form"] = 1.0
-            features["unsure"] = 1 - match.sure
-        rest = set(target.words) & KEY_WORDS
-        if stem.key_words and match is not None and match.how in ("name", "ending", "beginning"):
-            told = set(stem.key_words)
-            features["key words agree" if rest & told or mean_the_same(rest, told) else "key words differ"] = 1.0
-        self._describe_types(column, choice)
-        if not target.primary:
-            features["unique key"] = 1.0
-            if any(one.primary for one in self.targets[target.table]):
-                features["unique key beside a primary one"] = 1.0
-        if stem.key_words and stem.key_words[-1:] == target.words[-1:]:
-            features["ends as that key"] = 1.0
-        if match is not None and own.words[: len(theirs.words)] == theirs.words and len(own.words) > len(theirs.words):
-            features["goes on from that table's name"] = 1.0
-        if self._joins_others(target.table):
-            features["that table joins others"] = 1.0
-        if len(theirs.table.columns) <= _SMALL and not stem.key_words and is_named_after(choice):
-            features["named after a small table"] = 1.0
-        if target.confidence < 1:
-            features["key unsure"] = 1 - target.confidence
-        if target.table == number:
-            features["same table"] = 1.0
-        if own.table.schema != theirs.table.schema:
-            features["other schema"] = 1.0
-        if match is not None and match.role and set(match.role) & set(self.names.words(theirs.table.schema)):
-            features["its role is that schema's name"] = 1.0
-        joins = self.joins.get(
-            (
-                (own.table.full_name.lower(), column.name.lower()),
-                (theirs.table.full_name.lower(), target.column.lower()),
-            ),
-            0,
-        )
-        if joins:
-            features["joined"] = 1.0
-            if joins > 1:
-                features["joined often"] = 1.0
-        said = self._comment
-        if said.words:
-            if theirs.table.name.lower() in said.words:
-                features["comment refers" if said.refers else "comment names"] = 1.0
-            elif said.refers:
-                features["comment refers elsewhere"] = 1.0
-        if known := self.habits.by_column.get(column.name.lower()):
-            features["declared elsewhere"] = known[target.table] / sum(known.values())
-            if not known[target.table]:
-                features["declared elsewhere to others"] = 1.0
-        if self._data is not None:
-            self._describe_data(number, column, choice)
-
-    def _joins_others(self, number: int) -> bool:
-        """Say whether a table holds hardly more than columns that name other tables."""
-        known = self._joining.get(number)
-        if known is None:
-            named = self.names.tables[number]
-            count = 0
-            for words in named.columns.values():
-                stem = stem_of(words)
-                if stem.key_words and stem.words:
-                    count += any(
-                        one.table != number and one.how in ("name", "ending")
-                        for one in self.matcher.matches(stem.words)
-                    )
-            known = self._joining[number] = count >= 2 and count + 2 >= len(named.columns)
-        return known
-
-    def _describe_types(self, column: Column, choice: Choice) -> None:
-        if UNLIKE in choice.features:
-            return
-        if _plain(column.type) == _plain(choice.target.type):
-            choice.features["same type"] = 1.0
-            if _LENGTH.search(column.type):
-                choice.features["same length"] = 1.0
-        elif self._family(column.type) == "text":
-            choice.features["other length"] = 1.0
-        else:
-            choice.features["other type"] = 1.0
-
-    def _describe_data(self, number: int, column: Column, choice: Choice) -> None:
-        assert self._data is not None
-        own, theirs = self.names.tables[number].table, self.names.tables[choice.target.table].table
-        share = self._data.included.get(
-            (own.schema, own.name, column.name, theirs.schema, theirs.name, choice.target.column)
-        )
-        if share is None:
-            return
-        if share >= 1:
-            choice.features["data included"] = 1.0
-        elif share >= 0.98:
-            choice.features["data nearly included"] = 1.0
-        else:
-            choice.features["data not included"] = 1.0
-
-    def _family(self, type_name: str) -> str:
-        found = self._families.get(type_name)
-        if found is None:
-            found = self._families[type_name] = platforms.family_of(self._platform, type_name)
-        return found
-
-    def _might_be_typed_so(self, one: str, other: str) -> bool:
-        """Say whether numbers or identifiers of one column may stand as texts in the other."""
-        return {self._family(one), self._family(other)} in ({"number", "text"}, {"identifier", "text"})
-
-    def families_agree(self, one: str, other: str) -> bool:
-        """Say whether values of one type can refer to values of the other."""
-        own_family, family = self._family(one), self._family(other)
-        if own_family != family and "other" not in (own_family, family):
-            return False
-        return not (own_family == "other" == family and one.lower() != other.lower())
+        made = list(best.values())
+        self.signs.describe(number, column, stem, made)
+        return made
 
 
 def _is_plainly_named(match: Match | None, stem: Stem, target: Target) -> bool:
@@ -656,8 +368,3 @@ def _is_plainly_named(match: Match | None, stem: Stem, target: Target) -> bool:
         and target.primary
         and stem.key_words[-1:] == target.words[-1:]
     )
-
-
-def _plain(type_name: str) -> str:
-    name = type_name.lower()
-    return _SAME_TYPES.get(name, name)
