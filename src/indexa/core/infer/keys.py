@@ -416,7 +416,7 @@ def _composite(
     features["long texts"] = float(sum(name in long for name in plain))
     keyed = sum(bool(stem_of(named.columns[name]).key_words) for name in plain)
     features["identifying plain parts"] = keyed / count
-    stems = [stem_of(named.columns[name]).words for name in columns]
+    stems = [stem for name in columns if (stem := stem_of(named.columns[name]).words)]
     if len(set(stems)) < len(stems):
         features["two parts of one name"] = 1.0
     if refer < sum(referring.values()):

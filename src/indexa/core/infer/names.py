@@ -117,8 +117,13 @@ class SchemaNames:
         found = self._memo.get(name)
         if found is None:
             found = tuple(map(self._singular, self._splitter.split(name))) or (name.lower(),)
-            if found[-1].endswith("id") and found[-1][:-2] in self._tables_in_letters:
-                found = (*found[:-1], *self.words(found[-1][:-2]), "id")
+            last = found[-1]
+            if (
+                last.endswith("id")
+                and last[:-2] in self._tables_in_letters
+                and last not in self._splitter.lexicon.costs
+            ):
+                found = (*found[:-1], *self.words(last[:-2]), "id")
             self._memo[name] = found
         return found
 
