@@ -1,7 +1,8 @@
 """Fits the weights of `core.infer` to schemas whose declared keys are hidden, and judges them on schemas left out.
 
 `./indexa bench fitting FOLDER[=SHARE]…` takes folders of model files and how much each schema of a folder counts; with
---write the weights of all of them are written. It needs SciPy, which the set-up does not install.
+--write the weights of all of them are written. A folder given with --keys teaches primary keys only: schemas that were not
+chosen for declaring what refers. It needs SciPy, which the set-up does not install.
 Each column chooses one key or none (a multinomial logit over its choices); each table chooses its primary key or none.
 A schema counts by the fourth root of its size, so that large ones don't outweigh all others. One that leaves undeclared
 what plainly refers (`_DECLARES`) teaches keys, but not what refers to them.
@@ -37,6 +38,7 @@ KEYS = {
     "has its value beside": -3.0,
     "data unique": 1.5,
     "data not unique": -7.0,
+    "fewer columns are unique in the data": -4.0,
     "unique key": 1.5,
     "unique index": 1.5,
     "begins with the id of its whole": -3.0,
@@ -45,11 +47,15 @@ KEYS = {
     "uuid behind": -1.0,
     "holds what numbers itself": -3.0,
     "two parts of one name": -3.0,
+    "with the edition of a copy": 2.0,
+    "without the edition of a copy": -1.0,
 }
 REFERENCES = {
     "any": -2.0, "name whole": 3.0, "name role": 2.0, "person: user": 3.0, "person: key word": 1.5, "person's role": -1.0,
-    "person: one word": 1.0, "person: last word": 1.5, "joined": 3.5, "joined often": 0.5, "comment refers": 3.5, "comment names": 1.5, "self role": 3.0,
-    "comment refers elsewhere": -0.5, "type column beside": -3.0, "measure word": -1.5, "measure behind": -2.0,
+    "person: one word": 1.0, "person: last word": 1.5, "joined": 3.5, "joined often": 0.5, "joined by one name": -1.5,
+    "comment refers": 3.5, "comment names": 1.5, "comment refers elsewhere": -0.5, "a part of a name that joins others": -2.0,
+    "self role": 3.0, "one end of what joins rows": 4.0,
+    "type column beside": -3.0, "measure word": -1.5, "counts": -2.0, "person: role inside": -1.0, "measure behind": -2.0,
     "declared elsewhere": 4.0, "declared elsewhere to others": -1.5, "habit of ending": 0.8, "declares others": -0.8,
     "data included": 2.5, "data nearly included": 0.5, "data not included": -6.0, "unique key": -1.0, "numbers itself": -2.0,
     "goes on from that table": 2.0, "named with what its columns share": 2.0,
@@ -283,17 +289,19 @@ def main(arguments: list[str]) -> None:
     """Fit, judge on what was left out, and write."""
     parser = argparse.ArgumentParser(prog="./indexa bench fitting")
     parser.add_argument("folder", nargs="+", metavar="FOLDER[=SHARE]")
+    parser.add_argument("--keys", action="append", default=[], metavar="FOLDER[=SHARE]")
     parser.add_argument("--folds", type=int, default=3)
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--wrong", action="store_true")
     given = parser.parse_args(arguments)
-    models, shares, sets = _read(given.folder)
+    models, shares, sets = _read([*given.folder, *given.keys])
+    for_keys = {Path(one.partition("=")[0]).name for one in given.keys}
     names = sorted(models)
     groups = {name: name.split("_")[0] for name in names}
     order = sorted(set(groups.values()))
     random.Random(7).shuffle(order)
     modes = ("foreign", "all", "bare")
-    telling = {name for name in names if declares_what_is_plain(models[name])}
+    telling = {name for name in names if sets[name] not in for_keys and declares_what_is_plain(models[name])}
     print(f"{len(names)} schemas, {len(telling)} of them tell what refers", file=sys.stderr)
     rows, calibration = [], defaultdict(list)
     for fold in range(given.folds if not given.write else 1):

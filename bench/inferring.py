@@ -19,7 +19,7 @@ from indexa.core import platforms
 from indexa.core.infer.asking import questions
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.proposing import propose
-from indexa.core.model import Model
+from indexa.core.model import VIEW_KINDS, Model, Table
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -47,31 +47,36 @@ Score = tuple[int, int, int]
 def main(arguments: list[str]) -> None:
     """Print a line a schema, the means, and the times."""
     tables = [int(one) for one in arguments] or [1000, 10_000]
-    print("| schema | declared | F1 | F1, no key declared | F1 with rows | keys |\n|---|---|---|---|---|---|")
-    shares: dict[str, list[float]] = {"names": [], "no keys": [], "rows": [], "keys": []}
+    print(
+        "| schema | declared | F1 | F1, no key declared | F1 with rows | keys | keys with rows |\n|---|---|---|---|---|---|---|"
+    )
+    shares: dict[str, list[float]] = {"names": [], "no keys": [], "rows": [], "keys": [], "keys with rows": []}
     told: list[tuple[float, bool]] = []
     with tempfile.TemporaryDirectory() as folder:
         for package, name, platform in SCHEMAS:
             content = fetch(Path(folder), package, name)
             if content is None:
-                print(f"| {package} | could not be fetched |||||")
+                print(f"| {package} | could not be fetched ||||||")
                 continue
             model, _ = read_scripts([ScriptFile(name, content)], platforms.get(platform).dialect, quiet, package)
             model.platform = platform
             names, confidences = judge(model, "foreign", None)
             bare, _ = judge(model, "all", None)
             rows, _ = judge(model, "foreign", said_by_made_up_rows(model))
-            keys = keys_found(model)
+            keys = keys_found(model, None)
+            keys_with_rows = keys_found(model, said_of_keys(model))
             told += confidences
             for kind, value in (
                 ("names", f1(names)),
                 ("no keys", f1(bare)),
                 ("rows", f1(rows)),
                 ("keys", keys[0] / max(1, keys[1])),
+                ("keys with rows", keys_with_rows[0] / max(1, keys_with_rows[1])),
             ):
                 shares[kind].append(value)
             print(
-                f"| {package} | {names[2]} | {f1(names):.2f} | {f1(bare):.2f} | {f1(rows):.2f} | {keys[0]} of {keys[1]} |"
+                f"| {package} | {names[2]} | {f1(names):.2f} | {f1(bare):.2f} | {f1(rows):.2f} | {keys[0]} of {keys[1]} "
+                f"| {keys_with_rows[0]} |"
             )
     print("means:", {kind: round(sum(values) / len(values), 3) for kind, values in shares.items()})
     for low, high in ((0.5, 0.7), (0.7, 0.8), (0.8, 0.9), (0.9, 1.0), (0.8, 1.0)):
@@ -110,10 +115,14 @@ def judge(model: Model, what: str, data: DataSaid | None) -> tuple[Score, list[t
     return (len(found & wanted), len(found), len(wanted)), told
 
 
-def keys_found(model: Model) -> tuple[int, int]:
-    """Hide the primary keys; return how many are the likeliest proposal, and how many there are."""
+def keys_found(model: Model, data: DataSaid | None) -> tuple[int, int]:
+    """Hide the primary and unique keys; return how many are the likeliest proposal, and how many there are."""
     declared = {table.full_name: frozenset(table.primary_key.columns) for table in model.tables if table.primary_key}
-    found = {one.full_name: frozenset(one.columns) for one in propose(hide(model, "all")) if one.kind == "primary_key"}
+    found = {
+        one.full_name: frozenset(one.columns)
+        for one in propose(hide(model, "all"), data=data)
+        if one.kind == "primary_key"
+    }
     return sum(found.get(name) == columns for name, columns in declared.items()), len(declared)
 
 
@@ -148,6 +157,66 @@ def said_by_made_up_rows(model: Model) -> DataSaid:
         return flat.back(said)
 
 
+def said_of_keys(model: Model) -> DataSaid:
+    """Fill a SQLite file with rows that keep the declared primary and unique keys, and ask whether columns are unique.
+
+    A column that refers has few values, as many rows belong to one; others have as many as rows now and then, so that some
+    that are no keys hold no value twice.
+    """
+    draw = random.Random(7)
+    with tempfile.TemporaryDirectory() as folder:
+        path = f"{folder}/rows.sqlite"
+        flat = _Flat()
+        with sqlite3.connect(path) as rows:
+            for table in model.tables:
+                if table.kind not in VIEW_KINDS and table.columns:
+                    names = ", ".join(f'"{column.name}"' for column in table.columns)
+                    rows.execute(f'create table "{table.full_name}" ({names})')
+                    places = ", ".join("?" * len(table.columns))
+                    rows.executemany(f'insert into "{table.full_name}" values ({places})', made_up_rows(table, draw))
+        asked = questions(hide(model, "all"))
+        asked.unique = [("", _full(schema, table), columns) for schema, table, columns in asked.unique]
+        asked.included = []
+        with open_source("sqlite", Address("", 0, path), "") as opened:
+            said = opened.ask_rows(asked, quiet)
+        return DataSaid(unique={(*flat.split(table), columns): one for (_, table, columns), one in said.unique.items()})
+
+
+def made_up_rows(table: Table, draw: random.Random) -> list[list[int | None]]:
+    """Return up to 300 rows for a table; no two are the same in the columns of a declared key."""
+    referring = {name for key in table.foreign_keys for name in key.columns}
+    keys = [key.columns for key in ([table.primary_key] if table.primary_key else []) + table.unique]
+    keys += [tuple(part.column for part in one.parts) for one in table.indexes if one.unique and one.predicate is None]
+    alone = {key[0] for key in keys if len(key) == 1}
+    keyed = {name for key in keys for name in key}
+    values: dict[str, int] = {}
+    for column in table.columns:
+        if column.name in alone:
+            values[column.name] = 0
+        elif column.name in referring:
+            values[column.name] = 40
+        elif column.name in keyed:
+            values[column.name] = 25
+        else:
+            values[column.name] = draw.choice((2, 10, 100, 300, 0))
+    made: list[list[int | None]] = []
+    seen: set[tuple[object, ...]] = set()
+    for number in range(300):
+        row: dict[str, int | None] = {
+            column.name: None
+            if column.nullable and column.name not in keyed and draw.random() < 0.1
+            else draw.randrange(values[column.name])
+            if values[column.name]
+            else number
+            for column in table.columns
+        }
+        told = {(at, *(row.get(name) for name in key)) for at, key in enumerate(keys)}
+        if seen.isdisjoint(told):
+            seen |= told
+            made.append([row[column.name] for column in table.columns])
+    return made
+
+
 def place_of(model: Model, full_name: str | None) -> int:
     """Return the number of a table among those of a model."""
     return next(number for number, table in enumerate(model.tables) if table.full_name.lower() == full_name)
@@ -162,12 +231,15 @@ class _Flat:
         return asked
 
     def back(self, said: DataSaid) -> DataSaid:
-        def split(name: str) -> tuple[str, str]:
-            schema, _, table = name.rpartition(".")
-            return schema, table
-
-        said.included = {(*split(b), c, *split(e), f): share for (_, b, c, _, e, f), share in said.included.items()}
+        said.included = {
+            (*self.split(b), c, *self.split(e), f): share for (_, b, c, _, e, f), share in said.included.items()
+        }
         return said
+
+    def split(self, name: str) -> tuple[str, str]:
+        """Return schema and table of a full name."""
+        schema, _, table = name.rpartition(".")
+        return schema, table
 
 
 def _full(schema: str, table: str) -> str:

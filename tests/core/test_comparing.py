@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from indexa.core.compare.applying import apply
 from indexa.core.compare.comparing import compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
-from indexa.core.model import Column, ForeignKey, Index, IndexPart, Key, Model, Sequence, Table
+from indexa.core.model import Column, ForeignKey, Index, IndexPart, Key, Model, Partition, Sequence, Table
 from tests.core.strategies import models
 
 
@@ -109,6 +109,21 @@ class CompareTests(TestCase):
         self.invoice.schema, self.invoice.origin = "ledger", ""
         self.after.sequences[0].owned_by = "ledger.inv.inv_id"
         self.assertEqual(told(self.differences()), {("moved", "table", "inv")})
+
+    def test_a_table_that_became_a_partition_is_its_parent_and_one_that_was_split_says_so(self) -> None:
+        parts = [msgspec.structs.replace(self.invoice, name=f"inv_{year}", origin=str(year)) for year in (2025, 2026)]
+        self.before.tables = self.before.tables[:1] + parts
+        self.invoice.partitions = [Partition("bill", one.name, "by year") for one in parts]
+        moved = {one.name: one for one in self.differences() if one.kind in ("renamed", "gone")}
+        self.assertEqual({name: one.kind for name, one in moved.items()}, {"inv_2025": "renamed", "inv_2026": "gone"})
+        self.assertIn("it is a partition of that table now", moved["inv_2025"].evidence)
+
+        self.before, self.after = billing(), billing()
+        self.after.tables = self.after.tables[:1] + parts
+        (renamed,) = [one for one in self.differences() if one.kind == "renamed"]
+        self.assertIn(
+            "2 new tables have just its columns and its name in theirs: it may have been split", renamed.evidence
+        )
 
     def test_a_rename_that_is_none_is_gone_and_new(self) -> None:
         self.account.columns[2].name = "clos_dt"

@@ -7,6 +7,7 @@ from unittest import TestCase
 
 from hypothesis import given, settings
 
+from indexa.core.infer.asking import questions
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.joins import joined_columns
 from indexa.core.infer.proposal import Proposal
@@ -85,6 +86,26 @@ class ReferenceTests(TestCase):
         "an edition behind the table's name": (["filters_2|id nm:t|id", "rule|id filter_id reg:t|id"], {"rule.filter_id>filters_2"}),
         "letters run together": (["usrgrp|usrgrpid nm:t|usrgrpid", "scripts|scriptid usrgrpid nm:t|scriptid"], {"scripts.usrgrpid>usrgrp"}),
         "a number kept as a text": (["stadium|stadium_id nm:t|stadium_id", "concert|concert_id stadium_id:t|concert_id"], {"concert.stadium_id>stadium"}),
+        "initials and id": (["author|aid nm:t|aid", "paper|pid title:t|pid", "writes|aid pid|aid pid"], {"writes.aid>author", "writes.pid>paper"}),
+        "the same beginning on each column, and another table's name behind": (
+            ["appevt|appevt_id appevt_name:t appevt_at:d|appevt_id", "appsub|appsub_id appsub_name:t appsub_appevt_id appsub_at:d|appsub_id"],
+            {"appsub.appsub_appevt_id>appevt"},
+        ),
+        "a table of heads": (
+            ["sales_order_header|sales_order_id placed:d|sales_order_id", "sales_order_line|sales_order_id line_no qty:n|sales_order_id line_no"],
+            {"sales_order_line.sales_order_id>sales_order_header"},
+        ),
+        "both ends of what joins rows": (["page|id title:t|id", "page_links|from_id to_id|from_id to_id"],
+                                     {"page_links.from_id>page", "page_links.to_id>page"}),
+        "edges of nodes": (["mem_node|id label:t|id", "mem_edge|id src dst weight:n|id"],
+                           {"mem_edge.src>mem_node", "mem_edge.dst>mem_node"}),
+        "no table that joins others": (
+            ["auth_user|id login:t|id", "reports_report|id title:t|id", "reports_access|id user_id at:d|id",
+             "reports_report_users|id report_id user_id|id", "reports_phone|id user_id no:t|id"],
+            {"reports_access.user_id>auth_user", "reports_phone.user_id>auth_user", "reports_report_users.user_id>auth_user",
+             "reports_report_users.report_id>reports_report"},
+        ),
+        "no number of people refers": (["member|id nm:t|id", "list|id max_num_members title:t|id"], set()),
         "no measure refers": (["track|id title:t|id", "disc|id track_count|id"], set()),
         "another type does not": (["customer|id name:t|id", "note|id customer_id:d|id"], set()),
     }  # fmt: skip
@@ -199,6 +220,7 @@ class KeyTests(TestCase):
         "two references": ("member", "user_id team_id", ("user_id", "team_id")),
         "made of what it joins": ("link_trigger", "link_trigger_id link_id trigger_id", ("link_trigger_id",)),
         "a line within": ("order_line", "order_id line_no qty:n?", ("order_id", "line_no")),
+        "a key and its value within": ("user_attr", "user_id k:c v:t", ("user_id", "k")),
     }
 
     def test_each_kind_of_key(self) -> None:
@@ -218,6 +240,12 @@ class KeyTests(TestCase):
         found = keys(schema(made("inv", "inv_id inv_no:c amt:n", "inv_id"), made("inv_arch", "inv_id inv_no:c amt:n")))
         self.assertNotEqual(found.get("inv_arch"), ("inv_id", "inv_no"))
 
+    def test_a_copy_keeps_editions(self) -> None:
+        found = keys(
+            schema(made("current_road", "id name:t? lanes? version", "id"), made("road", "id name:t? lanes? version"))
+        )
+        self.assertEqual(found.get("road"), ("id", "version"))
+
     def test_a_unique_index_decides(self) -> None:
         table = made("reading", "meter:c taken:d value:n?")
         table.indexes = [Index(name="u", unique=True, parts=(IndexPart("meter"), IndexPart("taken")))]
@@ -229,6 +257,17 @@ class KeyTests(TestCase):
         self.assertLess(
             max((one.confidence for one in propose(model, data=said) if one.columns == ("id",)), default=0), 0.3
         )
+
+    def test_fewer_columns_that_hold_no_row_twice_are_preferred(self) -> None:
+        model = schema(
+            made("gene", "id nm:t", "id"), made("kind", "id nm:t", "id"), made("gene_kind", "gene_id kind_id")
+        )
+        self.assertEqual(keys(model)["gene_kind"], ("gene_id", "kind_id"))
+        said = DataSaid(unique={("", "gene_kind", ("gene_id", "kind_id")): True, ("", "gene_kind", ("gene_id",)): True})
+        (found,) = [one for one in propose(model, data=said) if one.kind == "primary_key"]
+        self.assertEqual(found.columns, ("gene_id",))
+        asked = questions(model).unique
+        self.assertIn(("", "gene_kind", ("gene_id",)), asked)
 
 
 class UniqueKeyTests(TestCase):

@@ -119,6 +119,11 @@ def column_rename_id(table: Table, column: str) -> str:
 
 def _again(earlier: dict[Name, Table], fresh: dict[Name, Table]) -> Iterable[TableMatch]:
     """Yield renamed and moved tables, the surest first; takes them out of both."""
+    parents = {(part.schema, part.name): table for table in fresh.values() for part in table.partitions}
+    for name, table in list(earlier.items()):
+        parent = parents.get(name)
+        if parent is not None and (parent.schema, parent.name) in fresh and _shared(table, parent) >= _HALF:
+            yield _take(earlier, fresh, name, parent, "it is a partition of that table now")
     by_origin = {table.origin: table for table in fresh.values() if table.origin}
     for name, table in list(earlier.items()):
         other = by_origin.get(table.origin) if table.origin else None
@@ -141,6 +146,7 @@ def _by_columns(earlier: dict[Name, Table], fresh: dict[Name, Table]) -> Iterabl
         for column in table.columns:
             holding[column.name].append(name)
     scored = []
+    parts: Counter[Name] = Counter()
     for name, table in earlier.items():
         shared: Counter[Name] = Counter()
         for column in table.columns:
@@ -153,9 +159,14 @@ def _by_columns(earlier: dict[Name, Table], fresh: dict[Name, Table]) -> Iterabl
             alike, similar = _alike(table, partner), similarity(table.name, partner.name)
             if alike >= _MOST_COLUMNS_SHARED or (alike >= _HALF and similar >= _SIMILAR):
                 scored.append((alike + similar / 2, name, other))
+                parts[name] += alike == 1 and table.name.lower() in partner.name.lower()
     for _, name, other in sorted(scored, key=lambda one: (-one[0], one[1], one[2])):
         if name in earlier and other in fresh:
-            yield _take(earlier, fresh, name, fresh[other])
+            if parts[name] > 1:
+                split = f"{parts[name]} new tables have just its columns and its name in theirs: it may have been split"
+                yield _take(earlier, fresh, name, fresh[other], split)
+            else:
+                yield _take(earlier, fresh, name, fresh[other])
 
 
 def _is_view(table: Table) -> bool:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import msgspec
 
 from indexa.core.infer.data import Inclusion, Uniqueness
+from indexa.core.infer.keys import KeyChoice
 from indexa.core.infer.proposing import Proposing, Tell
 from indexa.core.infer.signs import UNLIKE
 from indexa.core.infer.uniques import telling_columns
@@ -15,6 +16,8 @@ from indexa.core.naming.wordbook import Stack
 
 _LEAST = 0.03
 _CHOICES = 3
+_LEAST_KEY, _KEYS = 0.01, 6
+_LIKELY, _CERTAIN = 0.2, 0.97
 
 
 class Questions(msgspec.Struct):
@@ -34,9 +37,10 @@ def questions(model: Model, stack: Stack | None = None, tell: Tell | None = None
     for number, one in enumerate(proposing.names.tables):
         table = one.table
         if not table.primary_key:
-            for key in proposing.keys[number][:_CHOICES]:
-                if key.confidence >= _LEAST:
-                    unique.append((key.confidence, (table.schema, table.name, key.columns)))
+            asked_of = {
+                (table.schema, table.name, columns): likely for columns, likely in _keys(proposing.keys[number])
+            }
+            unique += [(likely, question) for question, likely in asked_of.items()]
         for told, likely, _ in telling_columns(proposing.names, number, proposing.key_of(number)):
             unique.append((likely, (table.schema, table.name, (told.name,))))
         for column, made in proposing.weigher.choices(number).items():
@@ -53,6 +57,17 @@ def questions(model: Model, stack: Stack | None = None, tell: Tell | None = None
         [asked for _, asked in included],
         {place for table in model.tables for place in _led(table)},
     )
+
+
+def _keys(made: list[KeyChoice]) -> Iterator[tuple[tuple[str, ...], float]]:
+    """Yield the columns that may be a table's key, and the parts of likely ones that might do alone, with how likely."""
+    if made and made[0].confidence < _CERTAIN:
+        for key in made[:_KEYS]:
+            if len(key.columns) > 1 and key.confidence >= _LIKELY:
+                yield from (((column,), key.confidence) for column in key.columns)
+    for key in made[:_KEYS]:
+        if key.confidence >= _LEAST_KEY:
+            yield key.columns, key.confidence
 
 
 def _led(table: Table) -> Iterator[tuple[str, str, str]]:

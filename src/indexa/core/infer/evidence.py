@@ -29,6 +29,9 @@ _WORDS: dict[str, dict[str, str]] = {
         "from the first on": "they come first",
         "data unique": "no sampled row holds them twice",
         "data not unique": "sampled rows hold a value twice",
+        "fewer columns are unique in the data": "but fewer of them hold no sampled row twice",
+        "found elsewhere together": "other tables have them together",
+        "with the edition of a copy": "the table keeps several editions of a row of another one",
         "may be empty": "but it may be empty",
     },
     "reference": {

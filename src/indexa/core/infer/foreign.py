@@ -11,7 +11,8 @@ import msgspec
 from indexa.core.infer.choice import Choice, Target, ending_of, is_named, is_strong, vote, weigh
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.joins import End
-from indexa.core.infer.keys import KeyChoice, numbers_itself
+from indexa.core.infer.key_signs import numbers_itself
+from indexa.core.infer.keys import KeyChoice
 from indexa.core.infer.matching import MEASURES, SELF_ROLES, Match, Matcher, Stem, stem_of
 from indexa.core.infer.names import ALWAYS_KEY_WORDS, KEY_WORDS, SchemaNames, Words
 from indexa.core.infer.signs import UNLIKE, Habits, Signs
@@ -316,6 +317,10 @@ class Weigher:
                         add(target, match)
                         if found := best.get((target.table, target.column)):
                             found.features["key's last word"] = 1.0
+                            if target.primary and match.how == "name" and not match.behind:
+                                found.features["table's name and its key's"] = 1.0
+                            if found.match is None or found.match.behind:
+                                found.match = match
         if SELF_ROLES.intersection(words):
             roles = tuple(word for word in words if word in SELF_ROLES)
             for target in self.targets[number]:
@@ -329,6 +334,13 @@ class Weigher:
                             found.features["self role"] = 1.0
                         if not rest:
                             found.features["self role alone"] = 1.0
+        if len(role := stem.words) == 1 and (others := self.matcher.other_end(role[0])):
+            stems = (stem_of(words).words for words in self.names.tables[number].columns.values())
+            if any(len(one) == 1 and one[0] in others for one in stems):
+                for table in self.matcher.joined_by(number):
+                    for target in self.targets[table]:
+                        if target.primary:
+                            add(target, Match(table, "end", 1.0, role=role), **{"one end of what joins rows": 1.0})
         for target in self.signs.by_key_name.get(column.name.lower(), ())[:_MOST_CHOICES]:
             if target.table != number:
                 spelled = self.names.is_spelled_by(target.table, stem.words)

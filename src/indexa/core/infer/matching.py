@@ -32,6 +32,18 @@ MEASURES = frozenset(
     "rank position flag year month day version value lat lon enabled active visible format interval limit age".split()
 )
 """Last words of what measures or describes, and so refers to nothing."""
+_ENDS = (
+    {"from", "to"}, {"src", "dst"}, {"src", "dest"}, {"source", "target"}, {"source", "destination"}, {"parent", "child"},
+    {"origin", "destination"}, {"input", "output"}, {"left", "right"}, {"start", "end"}, {"ancestor", "descendant"},
+    {"predecessor", "successor"}, {"subject", "object"}, {"first", "second"}, {"upper", "lower"}, {"a", "b"}, {"1", "2"},
+)  # fmt: skip
+"""Roles of the two rows of one table that a row of another one joins."""
+_JOINING = frozenset(
+    "link edge relation relationship rel connection dependency association assoc hierarchy tree path structure map mapping "
+    "parent child arc".split()
+)
+"""Last words of tables whose rows join two rows of another table."""
+_JOINED = ("node", "vertex", "entity")
 _LEADING = frozenset("fk id pk ref cod cd kod idt".split())
 _BEFORE_A_ROLE = frozenset("id uuid guid".split())
 _ROLES_BEHIND = frozenset("source target from to parent child left right old new first last a b 1 2 3 up down".split())
@@ -157,6 +169,22 @@ class Matcher:
                 if table != number:
                     found.append(Match(table, "ending", 1.0, missing=len(own) - start))
         return found
+
+    def other_end(self, role: str) -> set[str]:
+        """Return the roles that the other end may have where one end has this one."""
+        return set().union(*(ends - {role} for ends in _ENDS if role in ends))
+
+    def joined_by(self, number: int) -> list[int]:
+        """Return the tables whose rows a table joins, by its name: page of page_links, graph_node of graph_edge."""
+        own = self._names.tables[number].words
+        if not own or own[-1] not in _JOINING:
+            return []
+        rest = own[:-1]
+        while rest and rest[-1] in _JOINING:
+            rest = rest[:-1]
+        called = [rest, *((*rest, word) for word in _JOINED), *((word,) for word in _JOINED)]
+        found = [table for words in called if words for table in self._names.by_words.get("".join(words), ())]
+        return [table for table in dict.fromkeys(found) if table != number][:2]
 
     def persons(self, words: Words) -> list[Match]:
         """Return the tables of people where the words name a role that a person has."""

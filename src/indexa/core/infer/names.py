@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 from indexa.core.model import VIEW_KINDS, Model, Table
 from indexa.core.naming.abbreviating import fit
@@ -19,7 +19,7 @@ KEY_WORDS = frozenset(
 """Words at the end or beginning of a name that say it identifies something."""
 ALWAYS_KEY_WORDS = frozenset("id ids pk fk sk uuid guid oid uid key ref rowid".split())
 """Those of them that are never what a name is about."""
-_MARKERS = frozenset("tbl tab tb table dim fct fact mst lkp lkup lookup t rel xref ref fk pk".split())
+_MARKERS = frozenset("tbl tab tb table dim fct fact mst lkp lkup lookup enum t rel xref ref fk pk".split())
 """Words before a table's name that say no more than what kind of table it is."""
 _TEXT = re.compile(r"(n?(var)?char|character|text|string)", re.I)
 _LENGTHS_SHARE = 0.2
@@ -32,12 +32,17 @@ _MARKED_SHARE = 0.8
 _LEAST_MARKS = 3
 _PREFIX_SHARE = 0.6
 _OWN_PREFIX_SHARE = 0.7
+_FEW_COLUMNS = 2
 _GOOD_FIT = 0.6
 _LONG_WORD = 5
 
 _MOST_INITIALS = 6
 """Letters that may stand for a table's words."""
 _MOST_SPELLED = 3
+_MOST_OF_ONE = 3
+"""Letters that may stand for a table of one word."""
+_HEADS = frozenset("header head hdr master mst main base".split())
+"""Last words of tables whose rows have parts in others: what others call them goes without."""
 _SMALL_WORDS = frozenset(
     "to in on of by is at no id or as up an it if so we my me do go us the and for new old".split()
 )
@@ -70,15 +75,24 @@ class SchemaNames:
         self._memo: dict[str, Words] = {}
         self.texts_have_lengths = _have_lengths(tables)
         self._tables_in_letters: frozenset[str] = frozenset()
+        self._initials: set[str] = set()
+        """Names of first columns that are a table's initials and id: aid of author."""
         raw = [self.words(table.name) for table in tables]
         self._tables_in_letters = frozenset("".join(words[cut:]) for words in raw for cut in range(len(words)))
+        self._initials = {
+            table.columns[0].name.lower()
+            for table, words in zip(tables, raw, strict=True)
+            if _begins_with_initials(table, words)
+        }
         self._marked = _are_marked(self.words(column.name) for table in tables for column in table.columns)
         prefixes = _shared_prefixes(raw)
         self.module_words = _module_words(raw)
         self.tables: list[TableNames] = []
         for table, words in zip(tables, raw, strict=True):
             kept = words
-            while len(kept) > 1 and (kept[0] in prefixes or kept[0] in _MARKERS):
+            while len(kept) > 1 and (
+                kept[0] in _MARKERS or (kept[0] in prefixes and kept[0] not in words[: len(words) - len(kept)])
+            ):
                 kept = kept[1:]
             self.tables.append(self._table(table, kept, words[: len(words) - len(kept)]))
         self.vocabulary: Counter[str] = Counter(word for one in self.tables for word in one.words)
@@ -118,7 +132,9 @@ class SchemaNames:
         if found is None:
             found = tuple(map(self._singular, self._splitter.split(name))) or (name.lower(),)
             last = found[-1]
-            if (
+            if len(found) == 1 and last in self._initials:
+                found = (last[:-2], last[-2:])
+            elif (
                 last.endswith("id")
                 and last[:-2] in self._tables_in_letters
                 and last not in self._splitter.lexicon.costs
@@ -142,29 +158,31 @@ class SchemaNames:
                 name: found[1:] if len(found) > 1 and found[0] in _TYPE_MARKS else found
                 for name, found in columns.items()
             }
-        own: Words = ()
-        if len(columns) > 2:
-            firsts = Counter(found[0] for found in columns.values() if len(found) > 1)
-            if firsts:
-                first, count = firsts.most_common(1)[0]
-                if count >= _OWN_PREFIX_SHARE * len(columns) and count > 2:
-                    own = (first,)
+        own = _shared_beginning(columns.values())
         named = TableNames(table, words, columns, marks)
         if own:
             named.whole = columns
             named.columns = {
-                name: found[1:] if found[:1] == own and len(found) > 1 else found for name, found in columns.items()
+                name: found[len(own) :]
+                if found[: len(own)] == own and len(found) > len(own) and not self._names_another(words, found)
+                else found
+                for name, found in columns.items()
             }
             if own != words and own[0] not in KEY_WORDS:
                 named.aliases.append(own)
         return named
 
+    def _names_another(self, own: Words, column: Words) -> bool:
+        """Say whether a column is called by another table's name with a key word: order_id in order_items."""
+        return column[-1] in ALWAYS_KEY_WORDS and column[:-1] != own and "".join(column[:-1]) in self._tables_in_letters
+
     def is_spelled_by(self, number: int, stem: Words) -> bool:
         """Say whether one word is made of the beginnings of the words of a table's name."""
-        one = self.tables[number]
-        return len(stem) == 1 and any(
-            len(words) > 1 and spells(stem[0], words) for words in (one.words, (*one.marks, *one.words))
-        )
+        return self.has_initials(self.tables[number], stem)
+
+    def has_initials(self, one: TableNames, stem: Words) -> bool:
+        """Say so of a table that need not be in the index yet."""
+        return len(stem) == 1 and any(_initials(stem[0], words) for words in (one.words, (*one.marks, *one.words)))
 
     def spelled_by(self, letters: str) -> tuple[tuple[int, float], ...]:
         """Return the tables whose words begin with these letters, in order: `hda` of history_dataset_association, `idp` of
@@ -221,7 +239,10 @@ class SchemaNames:
 
 
 def _without_edition(words: Words) -> Words:
-    """Return a table's words without a number behind them that only tells an old table from a new one: filters2, user_v2."""
+    """Return a table's words without what only tells an old table from a new one, or its rows from their parts: filters2,
+    user_v2, order_header."""
+    if len(words) > 1 and words[-1] in _HEADS:
+        return words[:-1]
     if len(words) > 1 and words[-1].isdigit():
         words = words[:-1]
         if len(words) > 1 and words[-1] == "v":
@@ -254,6 +275,36 @@ def _module_words(names: list[Words]) -> frozenset[str]:
     """Return first words that several tables share: of a module, or of what belongs together."""
     counts = Counter(words[0] for words in names if len(words) > 1)
     return frozenset(word for word, count in counts.items() if count >= 3)
+
+
+def _shared_beginning(columns: Collection[Words]) -> Words:
+    """Return the words that most columns of a table begin with; none where there are few columns."""
+    own: Words = ()
+    while len(columns) > _FEW_COLUMNS:
+        size = len(own)
+        following = Counter(found[size] for found in columns if len(found) > size + 1 and found[:size] == own)
+        word, count = following.most_common(1)[0] if following else ("", 0)
+        if count <= _FEW_COLUMNS or count < _OWN_PREFIX_SHARE * len(columns):
+            break
+        own = (*own, word)
+    return own
+
+
+def _begins_with_initials(table: Table, words: Words) -> bool:
+    """Say whether a table's first column is made of its initials and id."""
+    name = table.columns[0].name.lower() if table.columns else ""
+    return (
+        name.isalpha()
+        and name.endswith(("id", "no"))
+        and any(_initials(name[:-2], words[cut:]) for cut in range(len(words)))
+    )
+
+
+def _initials(letters: str, words: Words) -> bool:
+    """Say whether letters are the beginnings of all the words, or a few letters that begin the only one."""
+    if len(words) == 1:
+        return 0 < len(letters) <= _MOST_OF_ONE and words[0].startswith(letters)
+    return spells(letters, words)
 
 
 def spells(letters: str, words: Words) -> bool:

@@ -21,6 +21,8 @@ _LENGTH = re.compile(r"\((\d+)")
 _REFERS = re.compile(r"\b(?:refers?|references?|foreign key|fk|points?|links?|reference|lookup|see)\b", re.I)
 _NAMES = re.compile(r"[\w$#]{3,}")
 _USERS = frozenset({"user", "usr"})
+_COUNTING = frozenset("num nb max min count total sum avg".split())
+"""First words of columns that hold how many there are of something."""
 _SMALL = 4
 """Columns of a table that holds codes and what they mean."""
 _SAME_TYPES = {
@@ -193,6 +195,11 @@ class Signs:
                 features["no other table ends so"] = 1.0
             elif match.how == "beginning" and _KINDS_OF_TABLES.issuperset(missing):
                 features["the rest says what kind of table"] = 1.0
+            if match.how == "beginning" and stem.key_words:
+                begun = "".join(theirs.words[: len(theirs.words) - match.missing])
+                alone = len(self.names.by_beginning.get(begun, ())) == 1 and begun not in self.names.by_ending
+                if alone and begun not in self.names.by_words:
+                    features["no other table begins so"] = 1.0
             if match.extra:
                 features["part and role"] = 1.0
             if match.missing > 1:
@@ -205,6 +212,8 @@ class Signs:
                 "person: one word": len(theirs.words) == 1,
                 "person: last word": theirs.words[-1] in PERSONS,
                 "person: key word": bool(stem.key_words),
+                "person: role inside": "by" not in match.role and stem.words[-1] not in PERSON_ROLES | PERSONS,
+                "person: own table": target.table == number,
             }
             features.update((sign, 1.0) for sign, holds in signs.items() if holds)
         if match is not None and match.sure < 1:
@@ -225,11 +234,15 @@ class Signs:
             features["goes on from that table's name"] = 1.0
         if self.joins_others(target.table):
             features["that table joins others"] = 1.0
+            if match is not None and match.how in ("ending", "beginning"):
+                features["a part of a name that joins others"] = 1.0
         if len(theirs.table.columns) <= _SMALL and not stem.key_words and is_named_after(choice):
             features["named after a small table"] = 1.0
+        if stem.words and stem.words[0] in _COUNTING and not stem.key_words:
+            features["counts"] = 1.0
         if target.confidence < 1:
             features["key unsure"] = 1 - target.confidence
-        if target.table == number:
+        if target.table == number and (match is None or match.how != "person"):
             features["same table"] = 1.0
         if own.table.schema != theirs.table.schema:
             features["other schema"] = 1.0
@@ -246,6 +259,8 @@ class Signs:
             features["joined"] = 1.0
             if joins > 1:
                 features["joined often"] = 1.0
+            if column.name.lower() == target.column.lower():
+                features["joined by one name"] = 1.0
         if said.words:
             if theirs.table.name.lower() in said.words:
                 features["comment refers" if said.refers else "comment names"] = 1.0

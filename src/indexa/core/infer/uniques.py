@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from indexa.core.infer.data import DataSaid
-from indexa.core.infer.keys import speaks_of_itself
+from indexa.core.infer.key_signs import speaks_of_itself
 from indexa.core.infer.matching import stem_of
 from indexa.core.infer.names import SchemaNames
 from indexa.core.infer.proposal import Proposal

@@ -17,11 +17,16 @@ _ALIKE = frozenset(
 )  # fmt: skip
 
 
+_SHORT = 5
+
+
 @lru_cache(maxsize=50_000)
 def singular(word: str) -> str:
     """Return the singular of a word in small letters, or the word where it has none."""
     if len(word) < 4 or word in _ALIKE or not word.endswith("s") or word.endswith(("ss", "us", "is")):
         return {"indices": "index", "vertices": "vertex", "people": "person", "children": "child"}.get(word, word)
+    if word.endswith("ses") and len(word) > _SHORT and word[:-2] in _ALIKE:
+        return word[:-2]
     return inflection.singularize(word)
 
 
