@@ -48,6 +48,7 @@ KEYS = {
     "holds what numbers itself": -3.0,
     "two parts of one name": -3.0,
     "with the edition of a copy": 2.0,
+    "begins with its own id, in a copy": 1.0,
     "without the edition of a copy": -1.0,
 }
 REFERENCES = {
@@ -55,7 +56,8 @@ REFERENCES = {
     "person: one word": 1.0, "person: last word": 1.5, "joined": 3.5, "joined often": 0.5, "joined by one name": -1.5,
     "comment refers": 3.5, "comment names": 1.5, "comment refers elsewhere": -0.5, "a part of a name that joins others": -2.0,
     "self role": 3.0, "one end of what joins rows": 4.0,
-    "type column beside": -3.0, "measure word": -1.5, "counts": -2.0, "person: role inside": -1.0, "measure behind": -2.0,
+    "type column beside": -3.0, "measure word": -1.5, "counts": -2.0, "person: role inside": -1.0, "a person beside another's name": -2.0,
+    "measure behind": -2.0,
     "declared elsewhere": 4.0, "declared elsewhere to others": -1.5, "habit of ending": 0.8, "declares others": -0.8,
     "data included": 2.5, "data nearly included": 0.5, "data not included": -6.0, "unique key": -1.0, "numbers itself": -2.0,
     "goes on from that table": 2.0, "named with what its columns share": 2.0,

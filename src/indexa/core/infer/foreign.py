@@ -297,10 +297,12 @@ class Weigher:
         else:
             matches = [one for one in self.matcher.matches(words) if one.how == "name" and not one.extra + one.behind]
         matches = [*self.matcher.continuing(number, stem.words), *matches]
+        named = {match.table for match in matches if is_strong(match)}
         for match in [*matches, *self.matcher.persons(words)]:
+            beside = {} if match.how != "person" or named <= {match.table} else {"a person beside another's name": 1.0}
             for target in self.targets[match.table]:
                 if target.primary or match.how == "name" or stem.key_words == target.words[-1:]:
-                    add(target, match)
+                    add(target, match, **beside)
             if len(best) >= _MOST_CHOICES:
                 break
         whole = self.names.tables[number].whole[column.name]

@@ -236,7 +236,9 @@ def composite(
     return features
 
 
-def tell_own(features: dict[str, float], named: TableNames, columns: tuple[str, ...], own: dict[str, str]) -> None:
+def tell_own(
+    features: dict[str, float], named: TableNames, columns: tuple[str, ...], own: dict[str, str], edition: str
+) -> None:
     """Add how the columns of a composite key speak of their own table and of each other."""
     if "all refer" in features:
         named_there = sum(bool(own[name]) for name in columns)
@@ -248,6 +250,8 @@ def tell_own(features: dict[str, float], named: TableNames, columns: tuple[str, 
         keyed = bool(stem_of(named.columns[name]).key_words)
         if not keyed:
             features["a part is its table's own name"] = 1.0
+        elif place == 0 and edition in columns:
+            features["begins with its own id, in a copy"] = 1.0
         elif place == 0:
             features[f"begins with the id of its {own[name]}"] = 1.0
         else:
@@ -294,7 +298,7 @@ def _tell_of_sets(
             following is not None
             and not following.nullable
             and not _TIME.search(following.type)
-            and named.columns[following.name][-1] not in MEASURES
+            and named.columns[following.name][-1] not in MEASURES | _VALUES
             and around.holding(number, (*columns, following.name)) >= holding
         ):
             features["the next is found with them too"] = 1.0

@@ -120,23 +120,28 @@ def choices_alone(
                 features["has its value beside"] = 1.0
             found[column.name,] = features
     made_of_others = {column.name for column in table.columns[:2] if is_made_of_others(named, column.name)}
-    for columns in _composites(named, referring, around.edition(number)):
+    edition = around.edition(number)
+    for columns in _composites(named, referring, edition):
         found.setdefault(columns, composite(named, columns, referring, long))
     for columns, one in found.items():
         if len(columns) == 1:
             if columns[0] in made_of_others:
                 one["made of the names beside it"] = 1.0
             continue
-        tell_own(one, named, columns, own)
+        tell_own(one, named, columns, own, edition)
         if not made_of_others.isdisjoint(columns):
             one["holds what is made of the names beside"] = 1.0
+    told = {name for name in named.columns if has_its_value_beside(named, name)}
+    for columns, one in found.items():
+        if any(referring[name] for name in columns) and told and told.isdisjoint(columns):
+            one["leaves out what has its value beside"] = 1.0
     for columns, words in _declared_unique(table):
         features = found.setdefault(
             columns, composite(named, columns, referring, long) if len(columns) > 1 else {"single": 1.0}
         )
         features[words] = 1.0
     tell_from_others(found, named, around, number)
-    tell_from_copies(found, around.edition(number))
+    tell_from_copies(found, edition)
     tell_from_indexes(found, table)
     numbered = {column.name for column in table.columns if numbers_itself(column)}
     sure = {columns[0] for columns, one in found.items() if len(columns) == 1 and SURE_SIGNS & one.keys()}
@@ -208,7 +213,9 @@ def _composites(named: TableNames, referring: dict[str, bool], edition: str) -> 
             if column.name not in both and not column.nullable and counts_within(named.columns[column.name]):
                 found.append(tuple(one.name for one in able if one.name in both or one is column))
     if edition:
-        found += [(column.name, edition) for column in table.columns[:2] if column.name != edition]
+        first = table.columns[0].name
+        if first != edition:
+            found.append((first, edition))
         counting = [c.name for c in able if not c.nullable and counts_within(named.columns[c.name])]
         for begun in (both, both[:1] or needed[:1]):
             parts = {*begun, edition, *counting}

@@ -34,11 +34,14 @@ _PREFIX_SHARE = 0.6
 _OWN_PREFIX_SHARE = 0.7
 _FEW_COLUMNS = 2
 _GOOD_FIT = 0.6
+_MEANS_OTHERS = 0.6
+"""What is left of a reading where the short form is known to mean other words."""
 _LONG_WORD = 5
 
 _MOST_INITIALS = 6
 """Letters that may stand for a table's words."""
 _MOST_SPELLED = 3
+_LEAST_OF_A_WORD = 4
 _MOST_OF_ONE = 3
 """Letters that may stand for a table of one word."""
 _HEADS = frozenset("header head hdr master mst main base".split())
@@ -173,8 +176,11 @@ class SchemaNames:
         return named
 
     def _names_another(self, own: Words, column: Words) -> bool:
-        """Say whether a column is called by another table's name with a key word: order_id in order_items."""
-        return column[-1] in ALWAYS_KEY_WORDS and column[:-1] != own and "".join(column[:-1]) in self._tables_in_letters
+        """Say whether a column is called by another table's name with a key word and at most a role behind it: order_id in
+        order_items, trigger_id_up in trigger_depends."""
+        at = next((place for place in (-1, -2) if column[place:][:1] and column[place] in ALWAYS_KEY_WORDS), 0)
+        name = column[:at] if at else ()
+        return bool(name) and name != own and "".join(name) in self._tables_in_letters
 
     def is_spelled_by(self, number: int, stem: Words) -> bool:
         """Say whether one word is made of the beginnings of the words of a table's name."""
@@ -190,12 +196,18 @@ class SchemaNames:
         found = self._spelled.get(letters)
         if found is None:
             made: dict[int, float] = {}
-            if 2 <= len(letters) <= _MOST_INITIALS and letters.isalpha() and letters not in _SMALL_WORDS:
+            if 2 <= len(letters) <= _MOST_INITIALS and letters.isalpha() and not self._is_word(letters):
                 for number, words in self._beginning_with[letters[0]]:
                     if spells(letters, words):
                         made.setdefault(number, 0.8 if len(letters) == len(words) > 2 else 0.65)
             found = self._spelled[letters] = tuple(made.items()) if len(made) <= _MOST_SPELLED else ()
         return found
+
+    def _is_word(self, letters: str) -> bool:
+        """Say whether letters are a word of their own more often than initials."""
+        lexicon = self._splitter.lexicon
+        known = len(letters) >= _LEAST_OF_A_WORD and letters in lexicon.costs and letters not in lexicon.short_forms
+        return known or letters in _SMALL_WORDS
 
     def alternatives(self, word: str) -> tuple[tuple[str, float], ...]:
         """Return the words of table names that a column's word may mean, each with how surely, itself first."""
@@ -221,6 +233,8 @@ class SchemaNames:
                 best.append((other, 0.95))
             else:
                 value = max(fit(word, other), fit(other, word))
+                if other in general or word in general:
+                    value *= _MEANS_OTHERS
                 if value >= _GOOD_FIT:
                     best.append((other, 0.9 * value))
         yield from sorted(best, key=lambda one: -one[1])[:4]

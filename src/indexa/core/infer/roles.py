@@ -106,9 +106,10 @@ def _subtype(names: SchemaNames, table: Table, key: tuple[str, ...], out: list[R
     for one in out:
         if key and set(one.columns) == set(key) and names.tables[one.ref_table].table is not table:
             parent = names.tables[one.ref_table].table
+            share = _SUBTYPE if table.primary_key else _SUBTYPE_BY_GUESS
             yield Proposal(
                 kind="subtype", schema=table.schema, table=table.name, columns=key, ref_schema=parent.schema,
-                ref_table=parent.name, ref_columns=one.ref_columns, confidence=round((_SUBTYPE if table.primary_key else _SUBTYPE_BY_GUESS) * one.confidence, 3),
+                ref_table=parent.name, ref_columns=one.ref_columns, confidence=round(share * one.confidence, 3),
                 evidence=("its whole key refers to that table's key",), pattern=f"parts of {parent.full_name}",
                 cardinality="one to one",
             )  # fmt: skip
