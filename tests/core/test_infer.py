@@ -273,7 +273,8 @@ class KeyTests(TestCase):
 class UniqueKeyTests(TestCase):
     def uniques(self, data: DataSaid | None = None) -> dict[tuple[str, ...], float]:
         model = schema(
-            made("customer", "id customer_no:c login:t email:t? name:t total_no", "id"), made("visit", "id customer_no:c", "id")
+            made("customer", "id customer_no:c login:t email:t? name:t total_no", "id"),
+            made("visit", "id customer_no:c", "id"),
         )
         return {(one.table, *one.columns): one.confidence for one in propose(model, data=data) if one.kind == "unique"}
 
