@@ -133,17 +133,24 @@ class AgainTests(TransactionTestCase):
         self.assertEqual(column(self.model, "mtr.field_crew").read_as, "crew")
         self.assertFalse(StoredTable.objects.filter(model=self.model, name="fresh").exists())
 
-    def test_names_that_were_checked_are_checked_again_when_a_reading_was_taken(self) -> None:
+    def test_names_that_were_checked_are_checked_again_when_a_reading_was_taken_and_undone(self) -> None:
         standard = standards.make(area=self.area, person=self.person, name="Plain", rules={"column": Rule(pattern="x")})
         standards.govern(stored=standard, models=[self.model], person=self.person)
         rereading = self.work_and_read_again()
         again.take(area=self.area, person=self.person, rereading_id=rereading.pk)
+        self.assertTrue(self.found_again("installed_on"))
+        self.assertFalse(self.found_again("inst_dt"))
+        editing.undo(area=self.area, person=self.person)
+        self.assertTrue(self.found_again("inst_dt"))
+        self.assertFalse(self.found_again("installed_on"))
+
+    def found_again(self, column: str) -> list[str]:
+        """Run the waiting checks of names, and return the findings of a column."""
         for job in Job.objects.filter(kind="names", state="waiting"):
             jobs.run(job.pk)
         self.assertFalse(standards.is_stale(self.model))
         places = NameFinding.objects.filter(model=self.model).values_list("place", flat=True)
-        self.assertTrue([place for place in places if "installed_on" in place], list(places))
-        self.assertFalse([place for place in places if "inst_dt" in place])
+        return [place for place in places if column in place]
 
     def words_of(self, name: str) -> str:
         attribute = column(self.model, name).attribute

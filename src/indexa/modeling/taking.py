@@ -21,6 +21,7 @@ from indexa.modeling.errors import EditError
 from indexa.modeling.following import refresh_rows
 from indexa.modeling.locks import hold_for_storing
 from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredModel, StoredTable
+from indexa.modeling.signals import brought_to_another_state
 from indexa.modeling.storing import describe, keep_snapshot, read_snapshot
 from indexa.modeling.updating import Counts, update
 
@@ -85,6 +86,7 @@ def take(
     physical.snapshot = snapshot
     physical.save()
     _tell(change_set, chosen)
+    brought_to_another_state.send(StoredModel, model=physical, person=person)
     return Taken(change_set, counts)
 
 
@@ -170,6 +172,7 @@ def take_back(*, area: Area, person: Person, change_set: ChangeSet) -> ChangeSet
     _names_again(change_set)
     _let_go_of_arrivals(physical, change_set)
     _tell(inverse, comparison.differences)
+    brought_to_another_state.send(StoredModel, model=physical, person=person)
     return inverse
 
 

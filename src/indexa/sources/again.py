@@ -16,7 +16,6 @@ from indexa.jobs.progress import Progress
 from indexa.modeling import taking
 from indexa.modeling.models import ChangeSet, StoredModel
 from indexa.modeling.storing import read_snapshot
-from indexa.naming import standards
 from indexa.sources.conflicts import DEFINITION, GONE, NAME, REFERENCE, difference_row, mark_conflicts
 from indexa.sources.models import FoundDifference, Intake, Rereading
 
@@ -159,7 +158,6 @@ def take(*, area: Area, person: Person | None, rereading_id: int, progress: Prog
     rereading.state, rereading.change_set = Rereading.State.TAKEN, done.change_set
     rereading.decided_by, rereading.decided_at = person, timezone.now()
     rereading.save()
-    standards.check_again([model, *([model.logical] if model.logical else [])], person)
     return Done(done.change_set, len(taken), len(rows) - len(taken))
 
 
