@@ -35,10 +35,10 @@ _WORDS: dict[str, dict[str, str]] = {
         "may be empty": "but it may be empty",
     },
     "reference": {
-        "key's name, of its table": "it has the name of that key, which speaks of its table",
-        "key's name": "it has the name of that key",
+        "key's name, of its table": "it has that key's name, which tells the table",
+        "key's name": "it has that key's name",
         "its values are made there": "the database numbers that key",
-        "key's name, which says nothing": "it has the name of that key",
+        "key's name, which says nothing": "it has that key's name",
         "no other key has this name": "no other table's key is called so",
         "role and key's name": "it ends with the name of that key",
         "name whole": "its name is that table's with a key word",
