@@ -30,6 +30,8 @@ _WORDS: dict[str, dict[str, str]] = {
         "data unique": "no sampled row holds them twice",
         "data not unique": "sampled rows hold a value twice",
         "fewer columns are unique in the data": "but fewer of them hold no sampled row twice",
+        "with a span's beginning": "one of them says when a state begins",
+        "with a number within": "one of them numbers what belongs to a row",
         "found elsewhere together": "other tables have them together",
         "with the edition of a copy": "the table keeps several editions of a row of another one",
         "may be empty": "but it may be empty",

@@ -25,7 +25,7 @@ _FLAGS = frozenset("is has can allow enable disable use".split())
 _LONG = re.compile(r"\((\d+)")
 _TIME = re.compile(r"date|time", re.I)
 _BY_TURN = frozenset(
-    "line seq sequence position pos idx index order ord version revision rev ver lang language locale date day year month "
+    "line ln seq sequence position pos idx index order ord version revision rev ver lang language locale date day year month "
     "period level type kind key k name option attr attribute param parameter setting property tag item slot start clock ns "
     "rank".split()
 )
@@ -39,6 +39,15 @@ _KEPT_OF_ROWS = frozenset("created updated modified changed deleted inserted cre
 """Words of columns that say when and by whom a row was written."""
 _NUMBERS = frozenset("no num nr nbr number".split())
 _MEASURED = MEASURES - {"date", "time", "name", "position", "year", "month", "day", "version", "level"}
+_LINES = frozenset("line ln seq sequence".split())
+"""Words of columns that number what belongs to one row: line_no, operation_sequence."""
+_SPAN = {
+    "from": ("to", "thru", "until"),
+    "start": ("end", "stop"),
+    "begin": ("end",),
+    "effective": ("expiry", "expiration", "end"),
+}
+"""Words of when a state begins, and those of when it ends."""
 _MANY = 5
 SURE_SIGNS = {"id", "id of table", "numbers itself"}
 """Signs of a key that hardly mislead."""
@@ -129,6 +138,39 @@ def speaks_of_itself(names: SchemaNames, named: TableNames, column: str) -> str:
     if (len(joined) > 2 or joined + "id" == column.lower()) and names.has_initials(named, stem):
         return "whole"
     return ""
+
+
+def begins_span(named: TableNames, column: Column) -> str:
+    """Return the column that says when a state ends whose beginning this one says; "" for none."""
+    words = named.columns[column.name]
+    at = next((place for place, word in enumerate(words) if word in _SPAN), None)
+    if at is None or column.nullable or not _TIME.search(column.type):
+        return ""
+    ends = {(*words[:at], end, *words[at + 1 :]) for end in _SPAN[words[at]]}
+    return next((name for name, other in named.columns.items() if other in ends), "")
+
+
+def numbers_lines(words: tuple[str, ...]) -> bool:
+    """Say whether a column numbers what belongs to one row of another table."""
+    return not _LINES.isdisjoint(words)
+
+
+def tell_of_spans_and_lines(found: Found, named: TableNames, referring: dict[str, bool]) -> None:
+    """Add whether a choice has when a state begins, where the table keeps states, and a number within, where it has one."""
+    columns = named.table.columns
+    spans = {column.name: end for column in columns if (end := begins_span(named, column))}
+    lines = {one.name for one in columns[1:] if not one.nullable and numbers_lines(named.columns[one.name])}
+    for choice, features in found.items():
+        if spans:
+            begun = not spans.keys().isdisjoint(choice)
+            features["with a span's beginning" if begun else "leaves a span's beginning"] = 1.0
+            if not set(spans.values()).isdisjoint(choice):
+                features["with a span's end"] = 1.0
+        if lines:
+            numbered = not lines.isdisjoint(choice)
+            features["with a number within" if numbered else "leaves a number within"] = 1.0
+            if numbered and sum(referring[name] for name in choice) > 1:
+                features["two references and a number within"] = 1.0
 
 
 def counts_within(words: tuple[str, ...]) -> bool:

@@ -25,6 +25,7 @@ from indexa.core.infer.key_signs import (
     tell_from_indexes,
     tell_from_others,
     tell_from_rows,
+    tell_of_spans_and_lines,
     tell_own,
 )
 from indexa.core.infer.matching import Matcher
@@ -142,6 +143,7 @@ def choices_alone(
         features[words] = 1.0
     tell_from_others(found, named, around, number)
     tell_from_copies(found, edition)
+    tell_of_spans_and_lines(found, named, referring)
     tell_from_indexes(found, table)
     numbered = {column.name for column in table.columns if numbers_itself(column)}
     sure = {columns[0] for columns, one in found.items() if len(columns) == 1 and SURE_SIGNS & one.keys()}
