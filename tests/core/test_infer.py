@@ -221,7 +221,6 @@ class KeyTests(TestCase):
         "made of what it joins": ("link_trigger", "link_trigger_id link_id trigger_id", ("link_trigger_id",)),
         "a line within": ("order_line", "order_id line_no qty:n?", ("order_id", "line_no")),
         "a state and when it begins": ("user_rate", "user_id from_date:d to_date:d? rate:n?", ("user_id", "from_date")),
-        "a number within before a second reference": (
             "team_step",
             "team_id step_sequence user_id name:t?",
             ("team_id", "step_sequence"),
