@@ -221,10 +221,6 @@ class KeyTests(TestCase):
         "made of what it joins": ("link_trigger", "link_trigger_id link_id trigger_id", ("link_trigger_id",)),
         "a line within": ("order_line", "order_id line_no qty:n?", ("order_id", "line_no")),
         "a state and when it begins": ("user_rate", "user_id from_date:d to_date:d? rate:n?", ("user_id", "from_date")),
-            "team_step",
-            "team_id step_sequence user_id name:t?",
-            ("team_id", "step_sequence"),
-        ),
         "a key and its value within": ("user_attr", "user_id k:c v:t", ("user_id", "k")),
     }
 
