@@ -59,7 +59,7 @@ REFERENCES = {
     "type column beside": -3.0, "measure word": -1.5, "counts": -2.0, "person: role inside": -1.0, "a person beside another's name": -2.0,
     "measure behind": -2.0,
     "declared elsewhere": 4.0, "declared elsewhere to others": -1.5, "habit of ending": 0.8, "declares others": -0.8,
-    "data included": 2.5, "data nearly included": 0.5, "data not included": -6.0, "unique key": -1.0, "numbers itself": -2.0,
+    "data included": 2.5, "numbers included": 1.0, "data nearly included": 0.5, "data not included": -6.0, "unique key": -1.0, "numbers itself": -2.0,
     "goes on from that table": 2.0, "named with what its columns share": 2.0,
     "in its own schema": 1.0, "a rival is in its own schema": -1.0, "its role is that schema's name": 2.0, "the very name of one key": 1.0,
     "its values are made there": 1.0, "its values are made elsewhere": -1.0, "that key refers on": -1.0, "a rival's key refers there": 1.0,

@@ -185,6 +185,14 @@ class ReferenceTests(TestCase):
     def confidence(self, found: list[Proposal]) -> float:
         return max((one.confidence for one in found if one.kind == "foreign_key"), default=0.0)
 
+    def test_small_numbers_stand_in_every_larger_table_and_lead_nowhere(self) -> None:
+        model = schema(
+            made("tickets", "ticket_id subject:t", "ticket_id"),
+            made("ticket_messages", "message_id ticket_id body:t", "message_id"),
+        )
+        said = DataSaid(included={("", "tickets", "ticket_id", "", "ticket_messages", "message_id"): 1.0})
+        self.assertEqual(references(model, data=said), {"ticket_messages.ticket_id>tickets"})
+
     def test_cardinality_and_optionality(self) -> None:
         model = schema(
             made("person", "id name:t", "id"),

@@ -79,6 +79,7 @@ _WORDS: dict[str, dict[str, str]] = {
         "declared elsewhere": "columns of this name refer there in declared keys",
         "habit of ending": "declared keys end like it",
         "data included": "all sampled values stand there",
+        "numbers included": "all sampled numbers stand there",
         "data nearly included": "nearly all sampled values stand there",
         "data not included": "but sampled values do not stand there",
         "key unsure": "",
