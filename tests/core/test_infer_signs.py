@@ -6,8 +6,10 @@ from unittest import TestCase
 
 from indexa.core.infer.evidence import words_for
 from indexa.core.infer.joins import joined_columns
+from indexa.core.infer.key_signs import begins_span
 from indexa.core.infer.matching import Matcher, stem_of
 from indexa.core.infer.names import SchemaNames
+from indexa.core.infer.surroundings import Surroundings
 from indexa.core.model import Model, Table, Trigger
 from tests.core.test_infer import made, schema
 
@@ -93,6 +95,55 @@ class NameTests(TestCase):
         self.assertEqual(dict(found)["customer_order"], "ending")
         roles = Matcher(names).matches(("parent", "order"))
         self.assertEqual((roles[0].extra, roles[0].role), (1, ("parent",)))
+
+
+class SurroundingsTests(TestCase):
+    """What tables tell of each other's columns, and what a column tells of its table's rows."""
+
+    def around(self, *tables: Table) -> tuple[SchemaNames, Surroundings]:
+        names = SchemaNames(schema(*tables))
+        return names, Surroundings(names, Matcher(names))
+
+    def test_a_copy_with_editions_is_known_by_its_twin(self) -> None:
+        columns = "id name:t? lanes? version"
+        _, around = self.around(made("current_road", columns), made("road", columns), made("bridge", columns))
+        self.assertEqual([around.edition(number) for number in range(3)], ["", "version", ""])
+        _, around = self.around(
+            made("host", "uuid name:t? port?"), made("branched_host", "uuid branch_uuid name:t? port?"), made("branch", "uuid name:t")
+        )  # fmt: skip
+        self.assertEqual([around.edition(number) for number in range(3)], ["", "branch_uuid", ""])
+
+    def test_columns_are_counted_where_they_stand_together(self) -> None:
+        triple = "sched:c job:c grp:c"
+        _, around = self.around(
+            made("jobs", triple), made("cron", triple), made("simple", triple), made("other", "id sched:c")
+        )
+        self.assertEqual(around.holding(0, ("sched", "job")), 2)
+        self.assertEqual(around.holding(0, ("sched",)), 3)
+        self.assertEqual(around.holding(3, ("id", "sched")), 0)
+
+    def test_what_the_first_table_knows_follows_from_it(self) -> None:
+        _, around = self.around(
+            made("event", "id monitor_id at:d", "id"), made("event_day", "event_id monitor_id size")
+        )
+        self.assertTrue(around.known_there(1, "event_id", "monitor_id"))
+        self.assertFalse(around.known_there(1, "event_id", "size"))
+        self.assertFalse(around.known_there(1, "size", "monitor_id"))
+
+    def test_a_state_begins_where_another_column_says_when_it_ends(self) -> None:
+        table = made("rate", "emp_id from_date:d to_date:d valid_from:d start_no end_no")
+        names = SchemaNames(schema(table))
+        found = {column.name: begins_span(names.tables[0], column) for column in table.columns}
+        self.assertEqual({name: end for name, end in found.items() if end}, {"from_date": "to_date"})
+
+    def test_rows_are_joined_by_tables_that_are_called_so(self) -> None:
+        names = SchemaNames(
+            schema(*(made(name, "id x") for name in ("page", "page_link", "mem_node", "mem_edge", "page_text")))
+        )
+        matcher = Matcher(names)
+        called = [[names.tables[one].table.name for one in matcher.joined_by(number)] for number in range(5)]
+        self.assertEqual(called, [[], ["page"], [], ["mem_node"], []])
+        self.assertEqual(matcher.other_end("source"), {"target", "destination"})
 
 
 class EvidenceTests(TestCase):

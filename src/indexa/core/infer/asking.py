@@ -60,11 +60,14 @@ def questions(model: Model, stack: Stack | None = None, tell: Tell | None = None
 
 
 def _keys(made: list[KeyChoice]) -> Iterator[tuple[tuple[str, ...], float]]:
-    """Yield the columns that may be a table's key, and the parts of likely ones that might do alone, with how likely."""
-    if made and made[0].confidence < _CERTAIN:
-        for key in made[:_KEYS]:
-            if len(key.columns) > 1 and key.confidence >= _LIKELY:
-                yield from (((column,), key.confidence) for column in key.columns)
+    """Yield the columns that may be a table's key, and the parts of likely ones that might do alone, with how likely; of
+    one column that is hardly in doubt only itself, as time for questions is bounded."""
+    if made and made[0].confidence >= _CERTAIN and len(made[0].columns) == 1:
+        yield made[0].columns, made[0].confidence
+        return
+    for key in made[:_KEYS]:
+        if len(key.columns) > 1 and key.confidence >= _LIKELY:
+            yield from (((column,), key.confidence) for column in key.columns)
     for key in made[:_KEYS]:
         if key.confidence >= _LEAST_KEY:
             yield key.columns, key.confidence
