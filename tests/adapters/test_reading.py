@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
+import time
 from collections import Counter
 from pathlib import Path
 from unittest.mock import patch
@@ -164,6 +165,10 @@ class SessionTests(TransactionTestCase):
                 with self.assertRaisesMessage(SourceError, "refused"):
                     self.write(session, address_of(name))
             sessions = "select count(*) from pg_stat_activity where application_name = 'indexa intake' and datname = %s"
+            # The server's process ends a moment after its client has gone.
+            until = time.monotonic() + 10
+            while owner.execute(sessions, [name]).fetchone() != (0,) and time.monotonic() < until:
+                time.sleep(0.05)
             self.assertEqual(owner.execute(sessions, [name]).fetchone(), (0,))
 
     def write(self, session: PostgreSQLReading, address: Address) -> None:
