@@ -77,13 +77,17 @@ WEIGHTS = Path(weights.__file__)
 
 
 def hide(model: Model, what: str) -> Model:
-    """Return a copy without its foreign keys; "all": without primary and unique keys, "bare": nor indexes and comments."""
+    """Return a copy without its foreign keys; "all": without primary and unique keys, "bare": nor indexes and comments;
+    "loose": like all, and the columns of primary keys may be empty, as where none was ever declared."""
     copy = file.read(file.write(model))
     for table in copy.tables:
         table.foreign_keys = []
+        if what == "loose" and table.primary_key:
+            for column in table.columns:
+                column.nullable |= column.name in table.primary_key.columns
         if what != "foreign":
             table.primary_key, table.unique = None, []
-        if what == "all":
+        if what in ("all", "loose"):
             table.indexes = [index for index in table.indexes if not index.unique]
         if what == "bare":
             table.indexes = []
@@ -354,10 +358,14 @@ def _read(folders: list[str]) -> tuple[dict[str, Model], dict[str, float], dict[
 
 def _train(models: dict[str, Model], shares: dict[str, float], train: list[str], telling: set[str]) -> None:
     """Set the weights to those that some of the models lead to."""
-    modes, kinds = ("foreign", "all", "bare"), ("all", "bare")
+    modes, kinds = ("foreign", "all", "bare"), {"all": 1.0, "bare": 1.0, "loose": 0.4}
     refer = [name for name in train if name in telling]
     for weighed, alone in ((weights.PRIMARY_ALONE, True), (weights.PRIMARY, False)):
-        examples = [(shares[n], primary_examples(models[n], m, alone=alone)) for n in train for m in kinds]
+        examples = [
+            (share * shares[n], primary_examples(models[n], m, alone=alone))
+            for n in train
+            for m, share in kinds.items()
+        ]
         weighed.clear()
         weighed.update(fit(examples, KEYS, _PULL_OF_KEYS))
     for weighed, alone in ((weights.ALONE, True), (weights.FOREIGN, False)):

@@ -9,6 +9,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections import defaultdict
 from pathlib import Path
 
 from bench.fitting import hide
@@ -48,9 +49,10 @@ def main(arguments: list[str]) -> None:
     """Print a line a schema, the means, and the times."""
     tables = [int(one) for one in arguments] or [1000, 10_000]
     print(
-        "| schema | declared | F1 | F1, no key declared | F1 with rows | keys | keys with rows |\n|---|---|---|---|---|---|---|"
+        "| schema | declared | F1 | F1, no key declared | F1 with rows | keys | keys that may be empty | keys with rows |\n"
+        "|---|---|---|---|---|---|---|---|"
     )
-    shares: dict[str, list[float]] = {"names": [], "no keys": [], "rows": [], "keys": [], "keys with rows": []}
+    shares: dict[str, list[float]] = defaultdict(list)
     told: list[tuple[float, bool]] = []
     with tempfile.TemporaryDirectory() as folder:
         for package, name, platform in SCHEMAS:
@@ -64,6 +66,7 @@ def main(arguments: list[str]) -> None:
             bare, _ = judge(model, "all", None)
             rows, _ = judge(model, "foreign", said_by_made_up_rows(model))
             keys = keys_found(model, None)
+            loose = keys_found(model, None, "loose")
             keys_with_rows = keys_found(model, said_of_keys(model))
             told += confidences
             for kind, value in (
@@ -71,12 +74,13 @@ def main(arguments: list[str]) -> None:
                 ("no keys", f1(bare)),
                 ("rows", f1(rows)),
                 ("keys", keys[0] / max(1, keys[1])),
+                ("keys that may be empty", loose[0] / max(1, loose[1])),
                 ("keys with rows", keys_with_rows[0] / max(1, keys_with_rows[1])),
             ):
                 shares[kind].append(value)
             print(
                 f"| {package} | {names[2]} | {f1(names):.2f} | {f1(bare):.2f} | {f1(rows):.2f} | {keys[0]} of {keys[1]} "
-                f"| {keys_with_rows[0]} |"
+                f"| {loose[0]} | {keys_with_rows[0]} |"
             )
     print("means:", {kind: round(sum(values) / len(values), 3) for kind, values in shares.items()})
     for low, high in ((0.5, 0.7), (0.7, 0.8), (0.8, 0.9), (0.9, 1.0), (0.8, 1.0)):
@@ -115,12 +119,12 @@ def judge(model: Model, what: str, data: DataSaid | None) -> tuple[Score, list[t
     return (len(found & wanted), len(found), len(wanted)), told
 
 
-def keys_found(model: Model, data: DataSaid | None) -> tuple[int, int]:
+def keys_found(model: Model, data: DataSaid | None, what: str = "all") -> tuple[int, int]:
     """Hide the primary and unique keys; return how many are the likeliest proposal, and how many there are."""
     declared = {table.full_name: frozenset(table.primary_key.columns) for table in model.tables if table.primary_key}
     found = {
         one.full_name: frozenset(one.columns)
-        for one in propose(hide(model, "all"), data=data)
+        for one in propose(hide(model, what), data=data)
         if one.kind == "primary_key"
     }
     return sum(found.get(name) == columns for name, columns in declared.items()), len(declared)

@@ -255,6 +255,28 @@ class KeyTests(TestCase):
         )
         self.assertEqual(found.get("road"), ("id", "version"))
 
+    def test_keys_are_found_where_every_column_may_be_empty(self) -> None:
+        """Schemas that never declared a key often declare nothing else either: there, emptiness speaks for no column."""
+        loose = {
+            "client": "client_id? name:t?",
+            "visit": "visit_id? client_id? seen:d?",
+            "visit_line": "visit_id? line_no? price:n?",
+            "client_group": "client_id? group_id?",
+            "groups": "group_id? name:t?",
+        }
+        found = keys(schema(*(made(name, columns) for name, columns in loose.items())))
+        needed = keys(schema(*(made(name, columns.replace("?", "")) for name, columns in loose.items())))
+        self.assertEqual(found, needed)
+        self.assertEqual(found["visit"], ("visit_id",))
+        self.assertEqual(found["visit_line"], ("visit_id", "line_no"))
+        self.assertEqual(found["client_group"], ("client_id", "group_id"))
+
+    def test_what_is_unique_beside_an_id_is_not_the_primary_key(self) -> None:
+        member = made("member", "created_at:d id user_id team_id name:t?")
+        member.indexes = [Index(name="u", unique=True, parts=(IndexPart("user_id"), IndexPart("team_id")))]
+        others = made("user", "id login:t", "id"), made("team", "id name:t", "id")
+        self.assertEqual(keys(schema(member, *others))["member"], ("id",))
+
     def test_a_unique_index_decides(self) -> None:
         table = made("reading", "meter:c taken:d value:n?")
         table.indexes = [Index(name="u", unique=True, parts=(IndexPart("meter"), IndexPart("taken")))]

@@ -96,19 +96,19 @@ def single(
         features["speaks of another"] = 1.0
         if column.position == 1 and _fits_too(named, 1, referring):
             features["the next fits too, single"] = 1.0
-        others = sum(other.position > column.position and not other.nullable for other in table.columns[:4])
+        others = sum(other.position > column.position and other.name in named.needed for other in table.columns[:4])
         features["others not empty follow"] = others / 3
         if not any(
-            not other.nullable and other is not column and counts_within(named.columns[other.name])
+            other.name in named.needed and other is not column and counts_within(named.columns[other.name])
             for other in table.columns[:6]
         ):
             features["nothing counts beside it"] = 1.0
     features[f"position {min(column.position, 3)}"] = 1.0
     if words[-1] in _MEASURED or _FRACTION.match(column.type):
         features["measures"] = 1.0
-    if column.nullable:
+    if column.name not in named.needed:
         features["may be empty"] = 1.0
-    elif sum(not other.nullable for other in table.columns) == 1:
+    elif len(named.needed) == 1:
         features["alone not empty"] = 1.0
     if _TIME.match(column.type):
         features["a time"] = 1.0
@@ -144,7 +144,7 @@ def begins_span(named: TableNames, column: Column) -> str:
     """Return the column that says when a state ends whose beginning this one says; "" for none."""
     words = named.columns[column.name]
     at = next((place for place, word in enumerate(words) if word in _SPAN), None)
-    if at is None or column.nullable or not _TIME.search(column.type):
+    if at is None or column.name not in named.needed or not _TIME.search(column.type):
         return ""
     ends = {(*words[:at], end, *words[at + 1 :]) for end in _SPAN[words[at]]}
     return next((name for name, other in named.columns.items() if other in ends), "")
@@ -159,7 +159,7 @@ def tell_of_spans_and_lines(found: Found, named: TableNames, referring: dict[str
     """Add whether a choice has when a state begins, where the table keeps states, and a number within, where it has one."""
     columns = named.table.columns
     spans = {column.name: end for column in columns if (end := begins_span(named, column))}
-    lines = {one.name for one in columns[1:] if not one.nullable and numbers_lines(named.columns[one.name])}
+    lines = {one.name for one in columns[1:] if one.name in named.needed and numbers_lines(named.columns[one.name])}
     for choice, features in found.items():
         if spans:
             begun = not spans.keys().isdisjoint(choice)
@@ -193,7 +193,7 @@ def _fits_too(named: TableNames, place: int, referring: dict[str, bool]) -> bool
         return False
     column = named.table.columns[place]
     words = named.columns[column.name]
-    if column.nullable or words[-1] in _MEASURED:
+    if column.name not in named.needed or words[-1] in _MEASURED:
         return False
     return referring[column.name] or counts_within(words) or bool(stem_of(words).key_words)
 
@@ -249,10 +249,10 @@ def composite(
         features["all columns"] = 1.0
     elif kept - count <= 2:
         features["nearly all columns"] = 1.0
-    if any(by_name[name].nullable for name in columns):
+    if not named.needed.issuperset(columns):
         features["may be empty, composite"] = 1.0
     elif all(
-        column.nullable or column.default is not None or is_flag(named, column)
+        column.name not in named.needed or column.default is not None or is_flag(named, column)
         for column in table.columns
         if column.name not in columns
     ):
@@ -338,7 +338,7 @@ def _tell_of_sets(
         following = named.table.columns[place] if place < len(named.table.columns) else None
         if (
             following is not None
-            and not following.nullable
+            and following.name in named.needed
             and not _TIME.search(following.type)
             and named.columns[following.name][-1] not in MEASURES | _VALUES
             and around.holding(number, (*columns, following.name)) >= holding

@@ -32,7 +32,6 @@ from indexa.core.infer.matching import Matcher
 from indexa.core.infer.names import SchemaNames, TableNames
 from indexa.core.infer.surroundings import Surroundings
 from indexa.core.infer.weights import PRIMARY, PRIMARY_ALONE
-from indexa.core.model import Table
 
 _MOST_COMPOSITE = 6
 _LIKELY = 0.6
@@ -94,7 +93,8 @@ def _habit_of_links(names: SchemaNames, around: Surroundings, found: list[list[K
     own, none = 0, set()
     for number, made in enumerate(found):
         referring = around.speaking[number]
-        needed = [column.name for column in names.tables[number].table.columns if not column.nullable]
+        named = names.tables[number]
+        needed = [name for name in named.columns if name in named.needed]
         if any(SURE_SIGNS & one.features.keys() for one in made):
             own += sum(referring[name] for name in needed[1:4]) > 1
         elif len(needed) > 1 and referring[needed[0]] and referring[needed[1]]:
@@ -136,17 +136,20 @@ def choices_alone(
     for columns, one in found.items():
         if any(referring[name] for name in columns) and told and told.isdisjoint(columns):
             one["leaves out what has its value beside"] = 1.0
-    for columns, words in _declared_unique(table):
+    sure = {columns[0] for columns, one in found.items() if len(columns) == 1 and SURE_SIGNS & one.keys()}
+    known = {name for name in sure if "may be empty" not in found[name,]}
+    for columns, words in _declared_unique(named):
         features = found.setdefault(
             columns, composite(named, columns, referring, long) if len(columns) > 1 else {"single": 1.0}
         )
-        features[words] = 1.0
+        # What is unique beside an id was declared because it is not the primary key.
+        if known.issubset(columns):
+            features[words] = 1.0
     tell_from_others(found, named, around, number)
     tell_from_copies(found, edition)
     tell_of_spans_and_lines(found, named, referring)
     tell_from_indexes(found, table)
     numbered = {column.name for column in table.columns if numbers_itself(column)}
-    sure = {columns[0] for columns, one in found.items() if len(columns) == 1 and SURE_SIGNS & one.keys()}
     for columns, one in found.items():
         if sure and sure.isdisjoint(columns):
             one["beside a sure one"] = 1.0
@@ -169,15 +172,13 @@ def _weigh(made: list[KeyChoice], weights: Mapping[str, float]) -> None:
     made.sort(key=lambda one: -one.confidence)
 
 
-def _declared_unique(table: Table) -> list[tuple[tuple[str, ...], str]]:
-    found = [(key.columns, "unique key") for key in table.unique]
-    for index in table.indexes:
+def _declared_unique(named: TableNames) -> list[tuple[tuple[str, ...], str]]:
+    found = [(key.columns, "unique key") for key in named.table.unique]
+    for index in named.table.indexes:
         columns = tuple(part.column for part in index.parts)
         if index.unique and index.predicate is None and all(columns):
             found.append((columns, "unique index"))
-    nullable = {column.name for column in table.columns if column.nullable}
-    known = {column.name for column in table.columns} - nullable
-    return [(columns, how) for columns, how in found if columns and known.issuperset(columns)]
+    return [(columns, how) for columns, how in found if columns and named.needed.issuperset(columns)]
 
 
 def _composites(named: TableNames, referring: dict[str, bool], edition: str) -> list[tuple[str, ...]]:
@@ -189,36 +190,38 @@ def _composites(named: TableNames, referring: dict[str, bool], edition: str) -> 
     firsts: list[str] = []
     found: list[tuple[str, ...]] = []
     for column in table.columns[:_MOST_COMPOSITE]:
-        if column.nullable and table.columns[0].nullable is False:
+        if column.name not in named.needed and table.columns[0].name in named.needed:
             break
         if numbers_itself(column) or (len(firsts) > 1 and is_flag(named, column)):
             break
         firsts.append(column.name)
         if len(firsts) > 1:
             found.append(tuple(firsts))
-    needed = [column.name for column in table.columns[:_MOST_COMPOSITE] if not column.nullable]
+    needed = [column.name for column in table.columns[:_MOST_COMPOSITE] if column.name in named.needed]
     if needed:
         found += [(needed[0], other) for other in needed[2:]]
     both = tuple(column.name for column in able if referring[column.name])
     if 2 <= len(both) <= _MOST_COMPOSITE:
         found.append(both)
         for column in able:
-            if column.name not in both and not column.nullable and counts_within(named.columns[column.name]):
+            if column.name not in both and column.name in named.needed and counts_within(named.columns[column.name]):
                 in_order = tuple(one.name for one in able if one.name in both or one is column)
                 found.append(in_order)
-    counting = [c.name for c in able if not c.nullable and c.name not in both and counts_within(named.columns[c.name])]
+    counting = [
+        c.name for c in able if c.name in named.needed and c.name not in both and counts_within(named.columns[c.name])
+    ]
     if both and len(counting) > 1 and len(both) + len(counting) <= _MOST_COMPOSITE:
         found.append(tuple(one.name for one in able if one.name in both[:1] or one.name in counting))
         found.append(tuple(one.name for one in able if one.name in both or one.name in counting))
     if len(both) == 1:
         for column in able:
-            if column.name not in both and not column.nullable and counts_within(named.columns[column.name]):
+            if column.name not in both and column.name in named.needed and counts_within(named.columns[column.name]):
                 found.append(tuple(one.name for one in able if one.name in both or one is column))
     if edition:
         first = table.columns[0].name
         if first != edition:
             found.append((first, edition))
-        counting = [c.name for c in able if not c.nullable and counts_within(named.columns[c.name])]
+        counting = [c.name for c in able if c.name in named.needed and counts_within(named.columns[c.name])]
         for begun in (both, both[:1] or needed[:1]):
             parts = {*begun, edition, *counting}
             if 2 < len(parts) <= _MOST_COMPOSITE:

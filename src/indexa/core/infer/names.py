@@ -57,7 +57,7 @@ Words = tuple[str, ...]
 class TableNames:
     """The words of a table's name and of its columns' names, with what all of them share taken off."""
 
-    __slots__ = ("aliases", "columns", "marks", "table", "whole", "words")
+    __slots__ = ("aliases", "columns", "marks", "needed", "table", "whole", "words")
 
     def __init__(self, table: Table, words: Words, columns: dict[str, Words], marks: Words) -> None:
         self.table, self.words, self.columns, self.marks = table, words, columns, marks
@@ -65,6 +65,8 @@ class TableNames:
         """The words of the columns' names with what all of them share."""
         self.aliases: list[Words] = [words]
         """What the table may be called in other tables: its words, and the prefix its columns share."""
+        self.needed = frozenset(column.name for column in table.columns if not column.nullable)
+        """The columns that always have a value, as far as that tells keys."""
 
 
 class SchemaNames:
@@ -98,6 +100,9 @@ class SchemaNames:
             ):
                 kept = kept[1:]
             self.tables.append(self._table(table, kept, words[: len(words) - len(kept)]))
+        if not _tells_what_is_needed(self.tables):
+            for one in self.tables:
+                one.needed = frozenset(one.columns)
         self.vocabulary: Counter[str] = Counter(word for one in self.tables for word in one.words)
         self._by_initial: dict[str, list[str]] = defaultdict(list)
         for word in self.vocabulary:
@@ -269,6 +274,19 @@ def _are_marked(names: Iterable[Words]) -> bool:
     firsts = [words[0] for words in names if len(words) > 1]
     marked = [word for word in firsts if word in _TYPE_MARKS]
     return len(marked) >= _MARKED_SHARE * max(1, len(firsts)) and len(set(marked)) >= _LEAST_MARKS
+
+
+def _tells_what_is_needed(tables: list[TableNames]) -> bool:
+    """Say whether columns that may be empty are no keys: not in a schema whose tables let their ids be empty, as those
+    do that never declared a key."""
+    firsts = [one for one in tables if one.needed]
+    firsts = [one for one in firsts if _is_an_id(one)] or firsts
+    return 2 * sum(one.table.columns[0].name in one.needed for one in firsts) >= max(1, len(firsts))
+
+
+def _is_an_id(one: TableNames) -> bool:
+    """Say whether the first column's name ends as an id's."""
+    return one.columns[one.table.columns[0].name][-1] in ALWAYS_KEY_WORDS
 
 
 def _have_lengths(tables: list[Table]) -> bool:

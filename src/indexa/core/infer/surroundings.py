@@ -104,7 +104,7 @@ class Surroundings:
         added = (*named.marks, named.words[0], named.words[-1])
         for column in named.table.columns:
             words = named.columns[column.name]
-            if column.nullable:
+            if column.name not in named.needed:
                 continue
             if EDITIONS.issuperset(words):
                 return column.name
