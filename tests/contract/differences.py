@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from indexa.core.model import VIEW_KINDS, Column, Model, Table
@@ -25,10 +26,33 @@ def differences(live: Model, other: Model, *, beyond_keys: bool = True) -> list[
         else:
             found += [f"{table.full_name}: {line}" for line in _of_table(table, twin, beyond_keys)]
     if beyond_keys:
-        for kind in ("enums", "domains", "composites", "sequences"):
-            ours, others = ({(one.schema, one.name) for one in getattr(model, kind)} for model in (live, other))
-            found += [f"{kind}: {'.'.join(one)}" for one in sorted(ours ^ others)]
+        for kind, told in _TOLD.items():
+            ours, others = (Counter(told(one) for one in getattr(model, kind)) for model in (live, other))
+            found += [f"{kind}: {one} is missing" for one in (ours - others).elements()]
+            found += [f"{kind}: {one} is invented" for one in (others - ours).elements()]
     return sorted(found)
+
+
+_TOLD: dict[str, Callable[[Any], tuple[Any, ...]]] = {
+    "enums": lambda one: (one.schema, one.name, one.values, one.comment),
+    "domains": lambda one: (
+        one.schema,
+        one.name,
+        one.type,
+        one.nullable,
+        str(sorted(c.name for c in one.checks)),
+        one.comment,
+    ),
+    "composites": lambda one: (
+        one.schema,
+        one.name,
+        str([(field.name, field.type) for field in one.fields]),
+        one.comment,
+    ),
+    "sequences": lambda one: (one.schema, one.name, one.start, one.increment, one.cycle, one.owned_by),
+    "routines": lambda one: (one.schema, one.name, one.kind),
+}
+"""What is compared of parts beside tables."""
 
 
 def _of_table(table: Table, twin: Table, beyond_keys: bool) -> Iterator[str]:
@@ -58,6 +82,10 @@ def _of_table(table: Table, twin: Table, beyond_keys: bool) -> Iterator[str]:
                 for i in t.indexes
             },
             "checks": lambda t: {check.name for check in t.checks},
+            "exclusions": lambda t: {one.name for one in t.exclusions},
+            "comments": lambda t: {
+                one.name: one.comment for one in (*t.indexes, *t.unique, *t.triggers, *t.checks) if one.comment
+            },
             "triggers": lambda t: {trigger.name for trigger in t.triggers},
             "partitions": lambda t: {part.name for part in t.partitions},
             "options": lambda t: set(t.options),

@@ -9,11 +9,11 @@ from indexa.core.model import Column, Key
 from indexa.core.scripts.columns import ColumnReading, expression_end, set_default, type_end
 from indexa.core.scripts.constraints import is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, worded
-from indexa.core.scripts.naming import name_constraints
+from indexa.core.scripts.naming import index_foreign_key, name_constraints
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.sequences import identity_sequence
 from indexa.core.scripts.state import Draft, Script
-from indexa.core.scripts.table_options import become_partition
+from indexa.core.scripts.table_options import add_partitions, become_partition, partition_by, storage_option
 
 _SILENT = frozenset(
     (
@@ -113,16 +113,13 @@ def _action(cursor: Cursor, script: Script, draft: Draft) -> None:
         start = cursor.i + 1
         cursor.skip_group()
         draft.table.options = (*draft.table.options, cursor.tight_text(start, cursor.i - 1).replace(" = ", "=").lower())
-    elif word == "ENGINE":
-        cursor.i += 1
-        cursor.take("=")
-        kept = tuple(one for one in draft.table.options if not one.startswith("ENGINE="))
-        draft.table.options = (*kept, f"ENGINE={cursor.raw[cursor.i]}")
-        cursor.i += 1
+    elif word in ("ENGINE", "ROW_FORMAT"):
+        kept = tuple(one for one in draft.table.options if not one.startswith(f"{word}="))
+        draft.table.options = (*kept, storage_option(cursor))
     elif word == "PARTITION" and cursor.ahead(1) == "BY":
-        draft.table.kind = "partitioned table"
-        draft.table.partition_by = cursor.text(cursor.i + 2, cursor.end)
-        cursor.i = cursor.end
+        cursor.i += 2
+        draft.table.partitions = []
+        partition_by(cursor, script, draft)
     elif word in ("CONSTRAINT", "PRIMARY", "FOREIGN") and is_constraint(cursor, script):
         table_constraint(cursor, script, draft)  # a client that leaves the second ADD out
     elif word in _SILENT:
@@ -137,8 +134,8 @@ def _described(cursor: Cursor, draft: Draft) -> None:
 
 
 def _add(cursor: Cursor, script: Script, draft: Draft) -> None:
-    if cursor.take("PARTITION"):
-        cursor.skip_element()
+    if cursor.now == "PARTITION":
+        add_partitions(cursor, draft)
         return
     if cursor.now == "(":  # several columns or constraints in brackets
         end = cursor.after_group(cursor.i)
@@ -284,8 +281,11 @@ def _drop(cursor: Cursor, script: Script, draft: Draft) -> None:
                 _drop_column(cursor, script, draft)
                 break
     elif cursor.take("PARTITION"):
-        name = key(cursor.name())
-        table.partitions = [one for one in table.partitions if key(one.name) != name]
+        cursor.take("IF", "EXISTS")
+        gone = {key(cursor.name())}
+        while cursor.now == "," and cursor.ahead(1) not in _ACTIONS and cursor.take(","):
+            gone.add(key(cursor.name()))
+        table.partitions = [one for one in table.partitions if key(one.name) not in gone]
     elif cursor.now == "UNIQUE":
         cursor.i += 1
         columns = {key(one) for one in cursor.names_group()}
@@ -328,6 +328,7 @@ def _drop_named(script: Script, draft: Draft, wanted: str) -> None:
     table.exclusions = [one for one in table.exclusions if key(one.name) != wanted]
     table.indexes = [one for one in table.indexes if key(one.name) != wanted]
     for ref in [ref for ref in draft.references if key(ref.key.name) == wanted]:
+        index_foreign_key(script.dialect, table, ref.key)  # the index that was made for it stays
         draft.references.remove(ref)
         table.foreign_keys.remove(ref.key)
 
@@ -369,6 +370,7 @@ def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) 
             column.default = None
         elif cursor.take("DROP", "IDENTITY"):
             column.identity = ""
+            script.drop_sequences_of(f"{draft.table.full_name}.{column.name}")
             cursor.take("IF", "EXISTS")
         elif cursor.take("DROP", "EXPRESSION"):
             column.generated = None

@@ -334,7 +334,10 @@ def _references(reading: ColumnReading, columns: tuple[str, ...] = ()) -> None:
 
 
 def _check(reading: ColumnReading) -> None:
-    reading.draft.table.checks.append(check(reading.cursor, reading.take_constraint_name()))
+    name = reading.take_constraint_name()
+    if not name and reading.script.dialect.names_constraints == "mysql":
+        name = reading.column.name
+    reading.draft.table.checks.append(check(reading.cursor, name))
 
 
 def _constraint(reading: ColumnReading) -> None:

@@ -6,6 +6,7 @@ import re
 from typing import Any
 
 from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, unquoted_string
+from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.state import Draft, Script
 
 _NAME = r'("[^"]++"|[A-Za-z_]\w*+)'
@@ -106,8 +107,11 @@ def comment_on(cursor: Cursor, script: Script) -> None:
         name = cursor.name()
         cursor.expect("ON")
         if cursor.take("DOMAIN"):
+            _label_check(cursor, script, name)
             return
         draft = _draft(cursor, script, cursor.path())
+        if script.dialect.names_constraints != "mysql":
+            name_constraints(script.dialect, draft.table)
         if cursor.take("IS"):
             _label_part(script, draft, name, _said(cursor), trigger=kind == "TRIGGER")
         return
@@ -134,11 +138,9 @@ def comment_on(cursor: Cursor, script: Script) -> None:
     elif kind in ("TYPE", "DOMAIN", "SEQUENCE"):
         _label_object(script, kind, path, said)
     elif kind == "INDEX":
-        owner = script.index_owner.get(
-            (script.dialect.key(path[-2] if len(path) > 1 else ""), script.dialect.key(path[-1]))
-        )
-        if owner in script.drafts:
-            _label_part(script, script.drafts[owner], path[-1], said, trigger=False)
+        owner = script.owner_of_index(path[-2] if len(path) > 1 else "", path[-1])
+        if owner:
+            _label_part(script, owner, path[-1], said, trigger=False)
     else:
         _draft(cursor, script, path).table.comment = said
 
@@ -193,6 +195,20 @@ def _label_part(script: Script, draft: Draft, name: str, said: str, *, trigger: 
     for part in table.triggers if trigger else parts:
         if script.dialect.key(part.name) == script.dialect.key(name):
             part.comment = said
+
+
+def _label_check(cursor: Cursor, script: Script, name: str) -> None:
+    """Read what stands behind ON DOMAIN: the domain, and what is said of one of its conditions."""
+    key = script.dialect.key
+    schema, domain = cursor.qualified()
+    if not cursor.take("IS"):
+        return
+    said = _said(cursor)
+    for one in script.model.domains:
+        if key(one.name) == key(domain) and (not schema or key(one.schema) == key(schema)):
+            for check in one.checks:
+                if key(check.name) == key(name):
+                    check.comment = said
 
 
 def _label_object(script: Script, kind: str, path: list[str], said: str) -> None:

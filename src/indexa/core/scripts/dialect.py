@@ -68,6 +68,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     bare_default: str = ""
     """What DEFAULT without an expression stands for; "" where it is not allowed."""
     primary_key_may_be_null: bool = False
+    query_keeps_not_null: bool = False
+    """Whether a table made by a query says of its columns that they are not empty, where the query's source does."""
     restrict_is_no_action: bool = False
     """Whether the two actions are one to the platform."""
     index_method: str = "btree"

@@ -9,7 +9,7 @@ from indexa.core.intake.choice import Choice
 from indexa.core.intake.narrowing import narrow
 from indexa.core.intake.receipt import Receipt, count_parts
 from indexa.core.model import Composite, Domain, Enum, Model, Range
-from indexa.core.scripts.naming import name_constraints, name_foreign_indexes
+from indexa.core.scripts.naming import name_checks, name_constraints, name_foreign_indexes
 from indexa.core.scripts.queries import settle_queries
 from indexa.core.scripts.state import Draft, Reference, Script
 
@@ -43,6 +43,8 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
             index.method = index.method or script.dialect.index_method
     _qualify_types(script)
     if script.dialect.names_constraints == "postgresql":
+        for domain in script.model.domains:
+            name_checks(domain)
         _qualify_sequences(script)
     model = script.model
     model.tables = [draft.table for draft in script.drafts.values() if draft.partition_of is None]

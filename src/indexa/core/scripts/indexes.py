@@ -121,7 +121,7 @@ def plain_index(script: Script, text: str) -> bool:
     else:
         parts = tuple([IndexPart(column=column) for column in names])
         draft.table.indexes.append(Index(name=name, parts=parts, unique=bool(unique), method=""))
-    script.index_owner[script.dialect.key(""), script.dialect.key(name)] = draft.number
+    script.own_index(draft, "", name)
     script.statements["CREATE"] += 1
     return True
 
@@ -174,7 +174,7 @@ def create_index(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
         draft.table.unique.append(Key(name=name, columns=tuple(part.column for part in parts), comment=index.comment))
     else:
         draft.table.indexes.append(index)
-    script.index_owner[script.dialect.key(schema), script.dialect.key(name)] = draft.number
+    script.own_index(draft, schema, name)
 
 
 def _tail(cursor: Cursor, script: Script, draft: Draft, index: Index) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 
-from indexa.core.model import Index, IndexPart, Table
+from indexa.core.model import Domain, ForeignKey, Index, IndexPart, Table
 from indexa.core.scripts.dialect import Dialect
 
 _LONGEST_NAME = 63
@@ -58,6 +58,18 @@ def name_constraints(dialect: Dialect, table: Table) -> None:
         index.name = index.name or free(made_name(table.name, columns, "idx"))
 
 
+def name_checks(domain: Domain) -> None:
+    """Give the conditions of a domain that have no name the one that PostgreSQL makes up."""
+    taken = {check.name for check in domain.checks}
+    for check in domain.checks:
+        number = 0
+        while not check.name:
+            name = made_name(domain.name, "", f"check{number or ''}")
+            check.name = "" if name in taken else name
+            number += 1
+        taken.add(check.name)
+
+
 def _name_like_mysql(table: Table) -> None:
     if table.primary_key:
         table.primary_key.name = "PRIMARY"
@@ -84,7 +96,8 @@ def name_foreign_indexes(dialect: Dialect, table: Table) -> None:
     """Add the indexes that the platform makes for foreign keys, and settle how the engine's indexes work."""
     if dialect.names_constraints != "mysql":
         return
-    _index_foreign_keys(table)
+    for foreign in table.foreign_keys:
+        index_foreign_key(dialect, table, foreign)
     if {option.upper() for option in table.options} & {"ENGINE=MEMORY", "ENGINE=HEAP"}:
         for index in table.indexes:
             index.method = index.method or "hash"
@@ -99,20 +112,17 @@ def _numbered(base: str, taken: Counter[str]) -> str:
     return name
 
 
-def _index_foreign_keys(table: Table) -> None:
+def index_foreign_key(dialect: Dialect, table: Table, foreign: ForeignKey) -> None:
     """Add the index that the platform makes for a foreign key which no index begins with."""
-
-    if not table.foreign_keys:
+    if dialect.names_constraints != "mysql":
         return
     known = [key.columns for key in table.unique]
     known += [tuple(part.column for part in index.parts) for index in table.indexes]
     if table.primary_key:
         known.append(table.primary_key.columns)
-    for foreign in table.foreign_keys:
-        columns = foreign.columns
-        if not any(names[: len(columns)] == columns for names in known):
-            table.indexes.append(Index(name=foreign.name, parts=tuple(IndexPart(column=name) for name in columns)))
-            known.append(columns)
+    columns = foreign.columns
+    if not any(names[: len(columns)] == columns for names in known):
+        table.indexes.append(Index(name=foreign.name, parts=tuple(IndexPart(column=name) for name in columns)))
 
 
 def made_name(table: str, columns: str, ending: str) -> str:

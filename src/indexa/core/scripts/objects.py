@@ -18,8 +18,10 @@ from indexa.core.model import (
 )
 from indexa.core.scripts.columns import expression_end, type_end
 from indexa.core.scripts.cursor import Cursor, unquoted_string
+from indexa.core.scripts.drops import routines_named
 from indexa.core.scripts.keys import check
 from indexa.core.scripts.state import Draft, Script
+from indexa.core.scripts.table_options import with_options
 
 _DYNAMIC = re.compile(
     r"\b(CREATE|ALTER|DROP)\s+(?:GLOBAL\s+|LOCAL\s+|TEMP(?:ORARY)?\s+|UNIQUE\s+)*(TABLE|INDEX|VIEW)\b[^;']{0,60}", re.I
@@ -217,6 +219,9 @@ def create_view(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
         elif cursor.now == "OPTIONS" and cursor.ahead(1) == "(":
             cursor.i += 1
             table.comment = cursor.description_in_group() or table.comment
+        elif cursor.now == "WITH" and cursor.ahead(1) == "(":
+            cursor.i += 1
+            table.options = with_options(cursor)
         elif cursor.now == "(":
             cursor.skip_group()
         else:
@@ -322,6 +327,30 @@ def create_routine(cursor: Cursor, script: Script, kind: str, *, whole: str) -> 
         )
     )
     name_dynamic(script, whole, f"{schema}.{name}, line {line}" if schema else f"{name}, line {line}")
+
+
+def package_body(cursor: Cursor, script: Script) -> None:
+    """Add a package's body to what the package said of itself."""
+    line, wanted = cursor.statement.line, script.dialect.key(cursor.qualified()[1])
+    body = cursor.statement.text
+    for routine in script.model.routines:
+        if routine.kind == "package" and script.dialect.key(routine.name) == wanted:
+            routine.definition += "\n" + body
+            break
+    name_dynamic(script, body, f"line {line}")
+
+
+def alter_routine(cursor: Cursor, script: Script) -> None:
+    """Read what follows ALTER FUNCTION and the like: a new name, another schema."""
+    named = routines_named(cursor, script)
+    if cursor.take("RENAME", "TO"):
+        new = cursor.name()
+        for one in named:
+            one.name = new
+    elif cursor.take("SET", "SCHEMA"):
+        schema = cursor.name()
+        for one in named:
+            one.schema = schema
 
 
 _AFTER_RETURNS = frozenset(

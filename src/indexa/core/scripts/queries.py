@@ -54,9 +54,12 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
     commented = {name: column.comment for name, column in draft.columns.items()}
     if draft.declared:
         found = [
-            Column(name, 0, found[at].type if at < len(found) else "", found[at].nullable if at < len(found) else True)
+            _shown(name, found[at]) if at < len(found) else Column(name, 0, "")
             for at, name in enumerate(draft.declared)
         ]
+    if draft.table.kind not in VIEW_KINDS and not script.dialect.query_keeps_not_null:
+        for column in (*found, *found_by_query):
+            column.nullable = True
     if draft.table.columns:  # a table that names its columns itself; the query may say their types, or add some
         for column, queried in zip(draft.table.columns, found_by_query, strict=False):
             column.type = column.type or queried.type
@@ -81,6 +84,16 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
             draft.table.full_name,
             untyped,
         )
+
+
+def _shown(name: str, column: Column) -> Column:
+    """Return what a query shows of a column, under a name."""
+    return Column(name, 0, column.type, column.nullable, collation=column.collation)
+
+
+def _missing(column: Column) -> Column:
+    """Return a column as the other side of an outer join shows it."""
+    return Column(column.name, 0, column.type, True, comment=column.comment, collation=column.collation)
 
 
 class _Query:
@@ -109,8 +122,7 @@ class _Query:
             inner = self._of(part.this, names)
             aliases = [one.name for one in part.args["alias"].columns] if part.args.get("alias") else []
             names[part.alias.lower()] = [
-                Column(aliases[at] if at < len(aliases) else one.name, 0, one.type, one.nullable)
-                for at, one in enumerate(inner)
+                _shown(aliases[at] if at < len(aliases) else one.name, one) for at, one in enumerate(inner)
             ]
         if isinstance(tree, (exp.Subquery, exp.Paren)):
             return self._of(tree.this, names)
@@ -130,7 +142,7 @@ class _Query:
         for one, may_be_missing in self._joined(start.this if start else None, tree.args.get("joins") or []):
             alias = (one.alias_or_name or "").lower()
             columns = self._source(one, names)
-            known[alias] = [Column(c.name, 0, c.type, True, None, c.comment) if may_be_missing else c for c in columns]
+            known[alias] = [_missing(one) if may_be_missing else one for one in columns]
         return known
 
     def _joined(self, first: Any, joins: list[Any]) -> list[tuple[Any, bool]]:
@@ -180,7 +192,7 @@ class _Query:
         if isinstance(inner, exp.Star) or (isinstance(inner, exp.Column) and isinstance(inner.this, exp.Star)):
             table = inner.table.lower() if isinstance(inner, exp.Column) else ""
             sources = [known.get(table, [])] if table else list(known.values())
-            return [Column(one.name, 0, one.type, one.nullable) for columns in sources for one in columns]
+            return [_shown(one.name, one) for columns in sources for one in columns]
         name = (
             _folded(self._script, alias)
             if alias
@@ -193,9 +205,9 @@ class _Query:
             kept = kept.this
         column = self._lookup(kept, known) if isinstance(kept, exp.Column) else None
         if column is not None and kept is not inner:
-            return [Column(name, 0, column.type)]
+            return [Column(name, 0, column.type, collation=column.collation)]
         if column is not None:
-            twin = Column(name, 0, column.type, column.nullable)
+            twin = _shown(name, column)
             if self._script.dialect.view_columns_keep_comments:
                 twin.comment = column.comment
             return [twin]

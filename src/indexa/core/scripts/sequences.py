@@ -51,6 +51,16 @@ def owned_sequence(script: Script, draft: Draft, column: Column) -> Sequence:
     return found
 
 
+def like_sequence(script: Script, draft: Draft, column: Column, pattern: str) -> None:
+    """Make the sequence of a column that is made like another one, given by its full name, with the options of that one's."""
+    found = owned_sequence(script, draft, column)
+    for one in script.model.sequences:
+        if one.owned_by == pattern:
+            for option in ("start", "increment", "minimum", "maximum", "cache", "cycle"):
+                setattr(found, option, getattr(one, option))
+            return
+
+
 def sequence(cursor: Cursor, script: Script, *, made: bool) -> None:
     """Read what follows CREATE or ALTER SEQUENCE."""
     cursor.take("IF", "NOT", "EXISTS")

@@ -80,7 +80,7 @@ class Script:
         """Columns by the words behind their name, for those that are all said by them."""
         self.noted = 0
         self.extension_types: dict[str, str] = {}
-        self.index_owner: dict[tuple[str, str], int] = {}
+        self._index_owner: dict[tuple[str, str], int] = {}
 
     # names -----------------------------------------------------------------------------------------------------
 
@@ -139,6 +139,7 @@ class Script:
         """Take a table out again, and the references to it."""
         del self.drafts[draft.number]
         self._unlist(self._key(draft.table.schema, draft.table.name), draft.number)
+        self.drop_sequences_of(draft.table.full_name)
         for other in self.drafts.values():
             gone = [ref for ref in other.references if ref.target == draft.number]
             for ref in gone:
@@ -157,6 +158,40 @@ class Script:
             child.table.inherits = tuple(
                 draft.table.full_name if one == full_name else one for one in child.table.inherits
             )
+        for sequence in self.model.sequences:
+            owner, _, column = sequence.owned_by.rpartition(".")
+            if owner == full_name:
+                sequence.owned_by = f"{draft.table.full_name}.{column}"
+
+    def rename_schema(self, former: str, name: str) -> None:
+        """Give a schema another name; all that is in it follows."""
+        key, model = self.dialect.key, self.model
+        old = key(former)
+        if info := self.schemas.pop(old, None):
+            info.name = name
+            self.schemas[key(name)] = info
+        self.search = tuple(name if key(one) == old else one for one in self.search)
+        pools: list[list[Any]] = [
+            model.enums, model.domains, model.composites, model.ranges, model.sequences, model.routines,
+        ]  # fmt: skip
+        for pool in pools:
+            for one in pool:
+                if key(one.schema) == old:
+                    one.schema = name
+        for draft in list(self.drafts.values()):
+            if key(draft.table.schema) == old:
+                self.rename(draft, name, draft.table.name)
+            for column in draft.table.columns:
+                schema, dot, rest = column.type.partition(".")
+                if dot and key(schema) == old:
+                    column.type = f"{name}.{rest}"
+                if column.default is not None:
+                    column.default = column.default.replace(f"nextval('{former}.", f"nextval('{name}.")
+
+    def drop_sequences_of(self, owner: str) -> None:
+        """Take out the sequences that belong to a column, or to any column of a table, by its full name."""
+        sequences = self.model.sequences
+        sequences[:] = [one for one in sequences if one.owned_by != owner and one.owned_by.rpartition(".")[0] != owner]
 
     def children(self, full_name: str) -> list[Draft]:
         """Return the tables that inherit from one."""
@@ -170,6 +205,20 @@ class Script:
             reference.target = number
         draft.references.append(reference)
         draft.table.foreign_keys.append(foreign)
+
+    def own_index(self, draft: Draft, schema: str, name: str) -> None:
+        """Note whose an index is; named without a schema, it lies in that of its table, or in none."""
+        self._index_owner[self._key(schema or draft.table.schema, name)] = draft.number
+        if not schema:
+            self._index_owner[self._key("", name)] = draft.number
+
+    def owner_of_index(self, schema: str, name: str) -> Draft | None:
+        """Return the table that an index belongs to."""
+        for where in (schema,) if schema else (*self.search, ""):
+            number = self._index_owner.get(self._key(where, name))
+            if number in self.drafts:
+                return self.drafts[number]
+        return None
 
     def column(self, draft: Draft, name: str) -> Column | None:
         """Return a column by name."""
@@ -189,6 +238,9 @@ class Script:
         former, column.name = column.name, new
         draft.columns[key(new)] = column
         _rename_in_keys(draft.table, key(former), new, self.dialect)
+        for sequence in self.model.sequences:
+            if sequence.owned_by == f"{draft.table.full_name}.{former}":
+                sequence.owned_by = f"{draft.table.full_name}.{new}"
         for other in self.drafts.values():
             for ref in other.references:
                 if ref.target == draft.number:
@@ -206,6 +258,7 @@ class Script:
         table, gone = draft.table, key(column.name)
         table.columns.remove(column)
         draft.renumber()
+        self.drop_sequences_of(f"{table.full_name}.{column.name}")
 
         def holds(names: tuple[str, ...]) -> bool:
             return any(key(one) == gone for one in names)

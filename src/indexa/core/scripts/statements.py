@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 from typing import TypeAlias
 
-from indexa.core.scripts import alter, comments, indexes, objects, sequences, tables
+from indexa.core.scripts import alter, comments, drops, indexes, objects, sequences, tables
 from indexa.core.scripts.batches import slice_of
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, unquoted_string
 from indexa.core.scripts.state import Script
@@ -71,14 +71,7 @@ def _create(cursor: Cursor, script: Script) -> None:
     elif kind == "PACKAGE":
         if cursor.take("BODY"):
             script.statements["package bodies"] += 1
-            path = cursor.statement.text
-            for routine in script.model.routines:
-                if routine.kind == "package" and script.dialect.key(routine.name) == script.dialect.key(
-                    cursor.qualified()[1]
-                ):
-                    routine.definition += "\n" + path
-                    break
-            objects.name_dynamic(script, path, f"line {cursor.statement.line}")
+            objects.package_body(cursor, script)
         else:
             objects.create_routine(cursor, script, "PACKAGE", whole=cursor.statement.text)
     elif kind == "TRIGGER":
@@ -156,6 +149,8 @@ def _alter(cursor: Cursor, script: Script) -> None:
         sequences.sequence(cursor, script, made=False)
     elif kind in ("TYPE", "DOMAIN"):
         objects.alter_named(cursor, script, kind)
+    elif kind in ("FUNCTION", "PROCEDURE", "ROUTINE", "AGGREGATE") and script.dialect.bodies != "go":
+        objects.alter_routine(cursor, script)
     elif kind == "INDEX":
         _alter_index(cursor, script)
     elif kind == "VIEW" and (cursor.ahead(1) in ("AS", "(") or cursor.ahead(3) == "AS"):
@@ -176,7 +171,10 @@ def _alter(cursor: Cursor, script: Script) -> None:
         if draft:
             script.rename(draft, target, draft.table.name)
     elif kind == "SCHEMA" and cursor.ahead(1) == "RENAME":
-        pass
+        former = cursor.name()
+        cursor.i += 1
+        cursor.expect("TO")
+        script.rename_schema(former, cursor.name())
     elif kind == "SESSION" and cursor.take("SET", "CURRENT_SCHEMA"):
         cursor.take("=")
         script.search = (cursor.name(),)
@@ -187,88 +185,11 @@ def _alter_index(cursor: Cursor, script: Script) -> None:
     schema, name = cursor.qualified()
     if cursor.take("RENAME", "TO"):
         key = script.dialect.key
-        owner = script.index_owner.pop((key(schema), key(name)), None) or script.index_owner.pop(("", key(name)), None)
-        if owner in script.drafts:
+        owner = script.owner_of_index(schema, name)
+        if owner:
             new = cursor.name()
-            alter.rename_part(script, script.drafts[owner], key(name), new)
-            script.index_owner[key(schema), key(new)] = owner
-
-
-def _drop(cursor: Cursor, script: Script) -> None:
-    while cursor.now in ("FOREIGN", "EXTERNAL", "MATERIALIZED", "TEMPORARY", "PUBLIC", "TEMP"):
-        cursor.i += 1
-    kind = cursor.now
-    cursor.i += 1
-    if kind in ("TABLE", "VIEW"):
-        cursor.take("IF", "EXISTS")
-        while True:
-            draft = script.find(*cursor.qualified())
-            if draft:
-                made = "views" if draft.table.kind in ("view", "materialized view") else "tables"
-                if not draft.temporary:
-                    script.dropped[draft.table.schema, draft.table.name] = made
-                script.drop(draft)
-            if not cursor.take(","):
-                break
-    elif kind == "INDEX":
-        _drop_index(cursor, script)
-    elif kind in ("TYPE", "DOMAIN", "SEQUENCE", "FUNCTION", "PROCEDURE", "TRIGGER", "GENERATOR", "PACKAGE", "PROC"):
-        cursor.take("IF", "EXISTS")
-        _drop_object(cursor, script, kind)
-    elif kind == "SCHEMA":
-        cursor.take("IF", "EXISTS")
-        gone = script.dialect.key(cursor.path()[-1])
-        script.schemas.pop(gone, None)
-        if "CASCADE" in cursor.up:
-            for draft in [one for one in script.drafts.values() if script.dialect.key(one.table.schema) == gone]:
-                script.drop(draft)
-
-
-def _drop_index(cursor: Cursor, script: Script) -> None:
-    cursor.take("CONCURRENTLY")
-    cursor.take("IF", "EXISTS")
-    key = script.dialect.key
-    while True:
-        path = cursor.path()
-        draft = script.find(*cursor.qualified()) if cursor.take("ON") else None
-        if draft is None:
-            schemas = [key(path[-2])] if len(path) > 1 else ["", *map(key, script.search)]
-            owners = [
-                script.index_owner[schema, key(path[-1])]
-                for schema in schemas
-                if (schema, key(path[-1])) in script.index_owner
-            ]
-            draft = script.drafts.get(owners[0]) if owners else None
-        if draft:
-            gone = key(path[-1])
-            draft.table.indexes = [one for one in draft.table.indexes if key(one.name) != gone]
-            draft.table.unique = [one for one in draft.table.unique if key(one.name) != gone]
-        if not cursor.take(","):
-            return
-
-
-def _drop_object(cursor: Cursor, script: Script, kind: str) -> None:
-    model, key = script.model, script.dialect.key
-    schema, name = cursor.qualified()
-    wanted = key(name)
-    if kind == "TRIGGER":
-        for draft in script.drafts.values():
-            draft.table.triggers = [one for one in draft.table.triggers if key(one.name) != wanted]
-        return
-
-    def stays(one: object) -> bool:
-        return key(one.name) != wanted or bool(schema and key(one.schema) != key(schema))  # type: ignore[attr-defined]
-
-    if kind == "DOMAIN":
-        model.domains = [one for one in model.domains if stays(one)]
-    elif kind == "TYPE":
-        model.enums = [one for one in model.enums if stays(one)]
-        model.composites = [one for one in model.composites if stays(one)]
-        model.ranges = [one for one in model.ranges if stays(one)]
-    elif kind in ("SEQUENCE", "GENERATOR"):
-        model.sequences = [one for one in model.sequences if stays(one)]
-    else:
-        model.routines = [one for one in model.routines if stays(one)]
+            alter.rename_part(script, owner, key(name), new)
+            script.own_index(owner, schema, new)
 
 
 def _set(cursor: Cursor, script: Script) -> None:
@@ -398,7 +319,7 @@ HANDLERS: dict[str, Handler] = {
     "DO": _anonymous,
     "RECREATE": _create,
     "ALTER": _alter,
-    "DROP": _drop,
+    "DROP": drops.drop,
     "COMMENT": _comment,
     "SET": _set,
     "USE": _use,

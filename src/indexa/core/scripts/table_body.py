@@ -12,7 +12,7 @@ from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.known_columns import MARK
 from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.remarks import LONGEST, cleaned
-from indexa.core.scripts.sequences import owned_sequence
+from indexa.core.scripts.sequences import like_sequence
 from indexa.core.scripts.state import Draft, Script
 
 
@@ -150,6 +150,8 @@ def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: set[str])
     everything = "all" in copied or script.dialect.inline_indexes
     if script.dialect.inline_indexes:
         draft.table.comment, draft.table.options = pattern.table.comment, pattern.table.options
+        draft.table.kind, draft.table.partition_by = pattern.table.kind, pattern.table.partition_by
+        draft.table.partitions = [copy.copy(one) for one in pattern.table.partitions]
     for column in pattern.table.columns:
         twin = copy.copy(column)
         if not (everything or "defaults" in copied) and not script.dialect.inline_indexes:
@@ -162,7 +164,7 @@ def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: set[str])
             twin.comment = ""
         draft.add(twin, key(twin.name))
         if twin.identity and script.dialect.names_constraints == "postgresql":
-            owned_sequence(script, draft, twin)
+            like_sequence(script, draft, twin, f"{pattern.table.full_name}.{column.name}")
     table = draft.table
     name_constraints(script.dialect, pattern.table)
     if everything or "constraints" in copied:
@@ -172,6 +174,9 @@ def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: set[str])
             table.primary_key = Key(name="", columns=pattern.table.primary_key.columns)
         keep = script.dialect.inline_indexes
         table.unique += [Key(name=one.name if keep else "", columns=one.columns) for one in pattern.table.unique]
+        table.exclusions += [copy.copy(exclusion) for exclusion in pattern.table.exclusions]
+        for exclusion in table.exclusions:
+            exclusion.name = ""
         for one in pattern.table.indexes:
             twin_index = copy.copy(one)
             twin_index.name = one.name if keep else ""

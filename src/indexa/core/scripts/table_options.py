@@ -58,7 +58,7 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
         _inherits(cursor, script, draft)
     elif word == "PARTITION" and cursor.ahead(1) == "BY":
         cursor.i += 2
-        _partition_by(cursor, script, draft)
+        partition_by(cursor, script, draft)
     elif word == "PARTITIONED" and cursor.ahead(1) == "BY" and cursor.ahead(2) == "(":
         cursor.i += 2
         if cursor.is_name(cursor.i + 1) and script.column(draft, cursor.plain_name(cursor.raw[cursor.i + 1])):
@@ -74,10 +74,7 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
         cursor.take("=")
         table.comment = cursor.label()
     elif word in ("ENGINE", "ROW_FORMAT") and draft.columns:
-        cursor.i += 1
-        cursor.take("=")
-        options.append(f"{word}={_ENGINES.get(cursor.now, cursor.raw[cursor.i]) if word == 'ENGINE' else cursor.now}")
-        cursor.i += 1
+        options.append(storage_option(cursor))
     elif script.dialect.inline_indexes and word in _DATABASE_OPTIONS:
         _database_option(cursor, draft)
     elif word in ("STRICT",):
@@ -99,9 +96,7 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
             read_columns(cursor, script, draft)
     elif word == "WITH" and cursor.ahead(1) == "(":
         cursor.i += 1
-        start = cursor.i + 1
-        cursor.skip_group()
-        options += _with_options(cursor, start, cursor.i - 1)
+        options += with_options(cursor)
     elif word in (
         "DISTRIBUTED",
         "DISTSTYLE",
@@ -151,6 +146,16 @@ _DATABASE_OPTIONS = frozenset(
 _ENGINES = {"INNODB": "InnoDB", "MYISAM": "MyISAM", "HEAP": "MEMORY", "MEMORY": "MEMORY", "ARIA": "Aria"}
 
 
+def storage_option(cursor: Cursor) -> str:
+    """Read ENGINE or ROW_FORMAT with its value; return both as the catalog words them."""
+    word = cursor.now
+    cursor.i += 1
+    cursor.take("=")
+    value = _ENGINES.get(cursor.now, cursor.raw[cursor.i]) if word == "ENGINE" else cursor.now
+    cursor.i += 1
+    return f"{word}={value}"
+
+
 def _database_option(cursor: Cursor, draft: Draft) -> None:
     """Read an option of the form NAME = value; of these only the collation matters, for columns that repeat it."""
     word = cursor.now
@@ -172,7 +177,11 @@ def _database_option(cursor: Cursor, draft: Draft) -> None:
     cursor.i += 1
 
 
-def _with_options(cursor: Cursor, start: int, end: int) -> list[str]:
+def with_options(cursor: Cursor) -> tuple[str, ...]:
+    """Read the bracketed options behind WITH, in small letters and without spaces."""
+    start = cursor.i + 1
+    cursor.skip_group()
+    end = cursor.i - 1
     found, at, depth = [], start, 0
     for place in range(start, end + 1):
         token = cursor.up[place] if place < end else ","
@@ -181,7 +190,7 @@ def _with_options(cursor: Cursor, start: int, end: int) -> list[str]:
             if at < place:
                 found.append(cursor.tight_text(at, place).replace(" = ", "=").replace("'", "").lower())
             at = place + 1
-    return found
+    return tuple(found)
 
 
 def _options_group(cursor: Cursor, draft: Draft) -> None:
@@ -263,7 +272,8 @@ def _inherits(cursor: Cursor, script: Script, draft: Draft) -> None:
     cursor.i = end
 
 
-def _partition_by(cursor: Cursor, script: Script, draft: Draft) -> None:
+def partition_by(cursor: Cursor, script: Script, draft: Draft) -> None:
+    """Read the rule that stands behind PARTITION BY, and the partitions that are listed with it."""
     start = cursor.i
     depth = 0
     while cursor.now not in ("", ";") and not (
@@ -304,29 +314,49 @@ def _listed_partitions(cursor: Cursor, script: Script, draft: Draft) -> None:
         cursor.skip_group()
     if cursor.now != "(":
         return
+    _partitions_in_brackets(cursor, draft)
+
+
+def _partitions_in_brackets(cursor: Cursor, draft: Draft) -> None:
     end = cursor.after_group(cursor.i)
     cursor.i += 1
     while cursor.i < end - 1:
-        if cursor.take("PARTITION"):
-            name = cursor.name() if cursor.is_name() and cursor.now != "VALUES" else ""
-            start = cursor.i
-            cursor.skip_element()
-            stop = start
-            while stop < cursor.i and cursor.up[stop] not in (
-                "TABLESPACE",
-                "ENGINE",
-                "COMMENT",
-                "SEGMENT",
-                "PCTFREE",
-                "NOCOMPRESS",
-            ):
-                stop += 1
-            draft.table.partitions.append(Partition(draft.table.schema, name, cursor.text(start, stop)))
+        if cursor.now == "PARTITION":
+            _partition(cursor, draft)
         else:
             cursor.skip_element()
         if not cursor.take(","):
             break
     cursor.i = end
+
+
+_BEHIND_BOUND = frozenset("TABLESPACE ENGINE COMMENT SEGMENT PCTFREE NOCOMPRESS".split())
+
+
+def _partition(cursor: Cursor, draft: Draft) -> None:
+    """Read PARTITION with a name and its bound."""
+    cursor.expect("PARTITION")
+    name = cursor.name() if cursor.is_name() and cursor.now != "VALUES" else ""
+    start = cursor.i
+    cursor.skip_element()
+    stop = start
+    while stop < cursor.i and cursor.up[stop] not in _BEHIND_BOUND:
+        stop += 1
+    draft.table.partitions.append(Partition(draft.table.schema, name, cursor.text(start, stop)))
+
+
+def add_partitions(cursor: Cursor, draft: Draft) -> None:
+    """Read what follows ADD in ALTER TABLE: PARTITION with a name and a bound, or with several of them in brackets."""
+    following = 1
+    while cursor.ahead(following) in ("IF", "NOT", "EXISTS"):
+        following += 1
+    if cursor.ahead(following) == "(" and cursor.ahead(following + 1) == "PARTITION":
+        cursor.i += following
+        _partitions_in_brackets(cursor, draft)
+    elif draft.table.partitions and following == 1 and "VALUES" in cursor.up[cursor.i : cursor.i + 4]:
+        _partition(cursor, draft)
+    else:
+        cursor.skip_element()  # what it adds has no name, or is of files
 
 
 def _bound(cursor: Cursor, script: Script, draft: Draft) -> None:

@@ -34,6 +34,7 @@ def canonical_type(text: str) -> str:
 
 DIALECT = Dialect(
     name="db2",
+    query_keeps_not_null=True,
     fold="upper",
     case_matters=True,
     nested_comments=True,

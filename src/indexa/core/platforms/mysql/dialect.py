@@ -52,6 +52,8 @@ def canonical_type(text: str) -> str:
     unsigned, zerofill = "unsigned" in flags or "zerofill" in flags, "zerofill" in flags
     if base in _USUAL_WIDTHS and not zerofill and arguments == _USUAL_WIDTHS[base][unsigned]:
         arguments = ""
+    if base in _USUAL_WIDTHS and zerofill:
+        arguments = arguments or _USUAL_WIDTHS[base][1]
     if base == "decimal":
         arguments = arguments or "(10,0)"
         arguments = arguments if "," in arguments else arguments[:-1] + ",0)"
@@ -87,6 +89,7 @@ _NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "deci
 
 DIALECT = Dialect(
     name="mysql",
+    query_keeps_not_null=True,
     identifier_quotes='`"',
     double_quoted_strings=True,
     backslash=True,

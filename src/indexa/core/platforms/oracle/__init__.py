@@ -30,6 +30,7 @@ def canonical_type(text: str) -> str:
 
 DIALECT = Dialect(
     name="oracle",
+    query_keeps_not_null=True,
     fold="upper",
     case_matters=True,
     bodies="slash",

@@ -54,7 +54,7 @@ where s.type = 'table' and x.key {only} order by s.rowid, i.seq desc, x.seqno"""
 
 TRIGGERS = "select tbl_name, name, sql from sqlite_schema where type = 'trigger' order by tbl_name, name"
 
-_WORTH_PARSING = re.compile(r"--|/\*|\b(?:CHECK|CONSTRAINT|COLLATE|GENERATED|AUTOINCREMENT|AS)\b", re.I)
+_WORTH_PARSING = re.compile(r"--|/\*|\b(?:CHECK|CONSTRAINT|COLLATE|GENERATED|AUTOINCREMENT|DEFERRABLE|AS)\b", re.I)
 _ACTIONS: dict[str, Any] = {
     "CASCADE": "cascade", "SET NULL": "set null", "SET DEFAULT": "set default", "RESTRICT": "restrict", "NO ACTION": "no action",
 }  # fmt: skip
@@ -190,9 +190,10 @@ class CatalogReading:
             _, _, ref_table, _, _, on_update, on_delete = listed[0]
             target = self._builder.table(SCHEMA, ref_table) or self._other_case(ref_table)
             columns = tuple(row[3] for row in listed)
+            said = self._declared(table, columns, ref_table)
             table.foreign_keys.append(
                 ForeignKey(
-                    name=self._reference_name(table, columns),
+                    name=said.name if said else "",
                     columns=_as_in(table, columns),
                     ref_schema=SCHEMA,
                     ref_table=target.name if target else ref_table,
@@ -201,17 +202,27 @@ class CatalogReading:
                     else (),
                     on_delete=_ACTIONS[on_delete],
                     on_update=_ACTIONS[on_update],
+                    deferrable=said is not None and said.deferrable,
+                    initially_deferred=said is not None and said.initially_deferred,
                 )
             )
 
     def _other_case(self, name: str) -> Table | None:
         return next((table for table in self._builder.tables() if table.name.lower() == name.lower()), None)
 
-    def _reference_name(self, table: Table, columns: tuple[str, ...]) -> str:
+    def _declared(self, table: Table, columns: tuple[str, ...], ref_table: str) -> ForeignKey | None:
+        """Return what the table's statement says of a foreign key, which the catalog tells only in part."""
         draft = self._parsed.get(table.name)
         wanted = [name.lower() for name in columns]
         named = draft.table.foreign_keys if draft else []
-        return next((one.name for one in named if [name.lower() for name in one.columns] == wanted), "")
+        return next(
+            (
+                one
+                for one in named
+                if [name.lower() for name in one.columns] == wanted and one.ref_table.lower() == ref_table.lower()
+            ),
+            None,
+        )
 
     def _read_indexes(self) -> None:
         for (table_name, name), rows in groupby(self._of_all(INDEXES), key=lambda row: (row[0], row[1])):

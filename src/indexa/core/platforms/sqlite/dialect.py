@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from indexa.core.scripts.dialect import Dialect
 
+_QUOTES = frozenset({"[]", '""', "``", "''"})
 _STANDARD = frozenset({"ANY", "BLOB", "INT", "INTEGER", "REAL", "TEXT"})
 
 
 def canonical_type(text: str) -> str:
-    """Keep a type as it is written, but for the engine's own words, which it writes in capitals."""
+    """Keep a type as it is written, but for quotes and the engine's own words, which it writes in capitals."""
+    if text[:1] + text[-1:] in _QUOTES:
+        text = text[1:-1]
     return text.upper() if text.upper() in _STANDARD else text
 
 

@@ -32,6 +32,7 @@ def canonical_type(text: str) -> str:
 
 DIALECT = Dialect(
     name="sqlserver",
+    query_keeps_not_null=True,
     default_schema="dbo",
     identifier_quotes='"[',
     inline_indexes=True,
