@@ -34,3 +34,10 @@ create index by_c on reading (c); create unique index by_depth on cistern (depth
 alter table cistern convert to character set latin1 collate latin1_general_ci;
 alter table reading modify column words mediumtext collate utf8mb4_bin null, engine=InnoDB, row_format=dynamic;
 create table invisible_part (id int primary key, hidden int invisible default 1, b bit(3) default b'101', e enum('a','b') not null default 'b', s set('x','y'), y year, z int zerofill);
+create table checked (a int check (a > 0), b int, c int, constraint both_sides check (b < c), check (c > 1)); alter table checked drop column a;
+create table kinds (a tinyint(1), b bool, c smallint unsigned zerofill, d int(5) zerofill, e integer(11), f numeric, g dec(5), h float(7,3), i real, j double precision, k fixed(4,1), l bigint signed, m char, n varchar(9), o tinytext, p longblob, q varbinary(5), r bit, s int, t text, u point, v varchar(4), w character varying(3), x timestamp null default null, y time(2), z datetime default now());
+alter table kinds add index (a, b), add unique u1 (c), add spatial index (u), modify s bigint unsigned, modify u point not null;
+create table twice_named (a int, b int, index (a), index (a, b), unique (b), unique (b, a)); alter table twice_named rename key a_2 to two, drop key b, add column if not exists a int, add column if not exists c int after a, drop column if exists never, change column b bb int;
+create table parts (id int not null, region varchar(9)) partition by list columns (region) (partition north values in ('n', 'nn') comment = 'North', partition south values in ('s'));
+alter table parts add partition (partition west values in ('w')); alter table parts comment 'Parts'; alter table parts drop partition south;
+create table hashed (a int) partition by hash (a) partitions 3; alter table hashed remove partitioning; create table keyed (a int primary key) partition by key () partitions 2;

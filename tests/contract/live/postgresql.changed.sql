@@ -90,3 +90,16 @@ DROP FUNCTION works.both(text); CREATE TYPE works.one AS (a integer); CREATE TYP
 CREATE TABLE works.of_query AS SELECT id, code, amount FROM works.site JOIN works.reading ON reading.site_id = site.id;
 CREATE INDEX passing ON works.kept (a); DROP INDEX works.passing;
 COMMENT ON CONSTRAINT reading_site_id_fkey ON works.reading IS 'Where it was taken';
+CREATE TABLE works.checked (a integer CHECK (a > 0), b integer, c integer, CONSTRAINT both_sides CHECK (a < b), CHECK (c > 1), EXCLUDE (b WITH =));
+ALTER TABLE works.checked DROP COLUMN a;
+CREATE TABLE works.pointing (site bigint REFERENCES works.site (id) ON UPDATE CASCADE ON DELETE SET NULL, tank integer, FOREIGN KEY (tank) REFERENCES works.tank MATCH FULL NOT VALID);
+CREATE INDEX pointing_both ON ONLY works.pointing USING btree (site NULLS FIRST, (tank + 1)); ALTER INDEX works.pointing_both RENAME TO pointing_two;
+ALTER TABLE works.pointing ALTER CONSTRAINT pointing_site_fkey DEFERRABLE INITIALLY DEFERRED, VALIDATE CONSTRAINT pointing_tank_fkey, DISABLE TRIGGER ALL, SET (fillfactor = 60), ALTER site SET STATISTICS 100, ALTER site SET STORAGE PLAIN, CLUSTER ON pointing_two, REPLICA IDENTITY FULL;
+ALTER TABLE works.pointing RESET (fillfactor);
+CREATE TABLE works.parts (region text NOT NULL, n integer) PARTITION BY LIST (region);
+CREATE TABLE works.parts_north PARTITION OF works.parts (n DEFAULT 3, CHECK (n > 0)) FOR VALUES IN ('north', 'far') PARTITION BY HASH (n);
+CREATE TABLE works.parts_north_1 PARTITION OF works.parts_north FOR VALUES WITH (MODULUS 1, REMAINDER 0);
+ALTER TABLE works.parts ADD COLUMN told text DEFAULT 'x'; ALTER TABLE works.parts RENAME n TO number; CREATE INDEX ON works.parts (number);
+CREATE TABLE works.parent (id integer NOT NULL, note text DEFAULT 'a'); CREATE TABLE works.child (id integer, own text) INHERITS (works.parent);
+ALTER TABLE works.parent ALTER note SET DEFAULT 'b', ALTER note TYPE varchar(20), ADD CHECK (id > 0), ADD more integer NOT NULL DEFAULT 1; ALTER TABLE works.parent DROP COLUMN more;
+CREATE TABLE works.stamps (a timestamptz(3) DEFAULT now(), b time with time zone, c interval day to second(2), d bit varying(4), e national character varying(3), f "char", g int[3][], h int array[2], i double precision[], j works.state[] DEFAULT '{opened}', k oid, l money, m xml, n jsonb DEFAULT '{}'::jsonb, o decimal, p character, q dec(4), r float(10), s float(40), t bpchar, u varchar);

@@ -5,15 +5,21 @@ from __future__ import annotations
 import copy
 
 from indexa.core.errors import CoreError
-from indexa.core.model import Column, Key
-from indexa.core.scripts.columns import ColumnReading, expression_end, set_default, type_end
+from indexa.core.model import Check, Column, Key
+from indexa.core.scripts.columns import ColumnReading, begins_action, expression_end, set_default, type_end
 from indexa.core.scripts.constraints import is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, worded
 from indexa.core.scripts.naming import index_foreign_key, name_constraints
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.sequences import identity_sequence
 from indexa.core.scripts.state import Draft, Script
-from indexa.core.scripts.table_options import add_partitions, become_partition, partition_by, storage_option
+from indexa.core.scripts.table_options import (
+    add_partitions,
+    become_partition,
+    partition_by,
+    storage_option,
+    with_options,
+)
 
 _SILENT = frozenset(
     (
@@ -22,7 +28,7 @@ _SILENT = frozenset(
         "COMPRESS NOCOMPRESS TABLESPACE PCTFREE REBUILD APPEND ROW_FORMAT CHARACTER COLLATE VALIDATE INITRANS "
         "STORAGE ACTIVATE DATA PCTUSED MONITORING SWITCH READ LOCKSIZE VOLATILE LOG TYPE UNSET SUSPEND RESUME "
         "SHRINK TOUCH UPGRADE DISCARD IMPORT OPTIMIZE ANALYZE REPAIR COALESCE TRUNCATE EXCHANGE SPLIT MERGE "
-        "PARTITION GRANT REVOKE STATISTICS ROW CHECKSUM DISTSTYLE"
+        "QUERY PARTITION GRANT REVOKE STATISTICS ROW CHECKSUM DISTSTYLE"
     ).split()
 )
 
@@ -42,8 +48,7 @@ def alter_table(cursor: Cursor, script: Script) -> None:
             place = f"{full}, line {cursor.statement.line_of(start)}"
             script.note("left out", "statements", f"It changes a table that is not in the script: {words[:60]}", place)
         return
-    if script.dialect.names_constraints != "mysql":  # the names that an action may speak of
-        name_constraints(script.dialect, draft.table)
+    name_constraints(script.dialect, draft.table)  # the names that an action may speak of
     while cursor.now not in ("", ";"):
         at = cursor.i
         try:
@@ -108,11 +113,21 @@ def _action(cursor: Cursor, script: Script, draft: Draft) -> None:
     elif word == "SET" and cursor.ahead(1) in ("LOGGED", "UNLOGGED"):
         draft.table.unlogged = cursor.ahead(1) == "UNLOGGED"
         cursor.i += 2
-    elif word == "SET" and cursor.ahead(1) == "(":
+    elif word == "SET" and cursor.ahead(1) == "UNUSED":
+        cursor.i += 2
+        _drop(cursor, script, draft)
+    elif word == "REMOVE" and cursor.ahead(1) == "PARTITIONING":
+        cursor.i += 2
+        draft.table.kind, draft.table.partition_by, draft.table.partitions = "table", "", []
+    elif word == "SWAP" and cursor.ahead(1) == "WITH":
+        cursor.i += 2
+        _swap(cursor, script, draft)
+    elif word in ("SET", "RESET") and cursor.ahead(1) == "(":
         cursor.i += 1
-        start = cursor.i + 1
-        cursor.skip_group()
-        draft.table.options = (*draft.table.options, cursor.tight_text(start, cursor.i - 1).replace(" = ", "=").lower())
+        said = with_options(cursor)
+        named = {one.partition("=")[0] for one in said}
+        stays = [one for one in draft.table.options if one.partition("=")[0] not in named]
+        draft.table.options = (*stays, *(said if word == "SET" else ()))
     elif word in ("ENGINE", "ROW_FORMAT"):
         kept = tuple(one for one in draft.table.options if not one.startswith(f"{word}="))
         draft.table.options = (*kept, storage_option(cursor))
@@ -177,7 +192,9 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
     if is_constraint(cursor, script) or (cursor.now in ("INDEX", "KEY") and cursor.ahead(2) == "("):
         if _using_index(cursor, script, draft):
             return
+        before = list(draft.table.checks)
         table_constraint(cursor, script, draft)
+        _hand_down_checks(script, draft, before)
         return
     if cursor.now in ("PERIOD", "SUPPLEMENTAL") or (cursor.now == "SYSTEM" and cursor.ahead(1) == "VERSIONING"):
         cursor.skip_element()
@@ -191,6 +208,10 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
         cursor.skip_element()
         return
     reading = ColumnReading(cursor, draft, script)
+    if script.dialect.adding_changes and script.column(draft, reading.column.name):
+        cursor.i -= 1
+        _modify_one(cursor, script, draft, change=False, keeps=True)
+        return
     if script.column(draft, reading.column.name):
         raise MisfitError(f"the column {reading.column.name} is there already", cursor.i - 1)
     column = reading.read()
@@ -201,6 +222,16 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
         remark_columns(cursor.statement, draft)
     if cursor.now in ("FIRST", "AFTER"):
         _place_column(cursor, script, draft, column.name)
+
+
+def _hand_down_checks(script: Script, draft: Draft, before: list[Check]) -> None:
+    """Give the tables that inherit from one the conditions that were added to it, under its names."""
+    heirs = script.heirs(draft)
+    added = [one for one in draft.table.checks if one not in before and one.inherited] if heirs else []
+    if added:
+        name_constraints(script.dialect, draft.table)
+        for heir in heirs:
+            heir.table.checks += [copy.copy(one) for one in added]
 
 
 def _using_index(cursor: Cursor, script: Script, draft: Draft) -> bool:
@@ -304,6 +335,9 @@ def _drop(cursor: Cursor, script: Script, draft: Draft) -> None:
             _drop_column(cursor, script, draft)
             while cursor.now == "," and cursor.ahead(1) not in _ACTIONS and cursor.is_name(cursor.i + 1):
                 cursor.i += 1
+                if cursor.now == "CONSTRAINT" and cursor.is_name(cursor.i + 1):
+                    _drop(cursor, script, draft)
+                    return
                 cursor.take("COLUMN")
                 _drop_column(cursor, script, draft)
 
@@ -333,11 +367,11 @@ def _drop_named(script: Script, draft: Draft, wanted: str) -> None:
         table.foreign_keys.remove(ref.key)
 
 
-_NEXT_ACTION = frozenset({"ADD", "DROP", "ALTER"})
-
-
 def _alter(cursor: Cursor, script: Script, draft: Draft) -> None:
-    if cursor.now in ("CONSTRAINT", "INDEX", "CHECK", "KEY") and cursor.is_name(cursor.i + 1):
+    if cursor.now == "CONSTRAINT" and cursor.is_name(cursor.i + 1):
+        _alter_constraint(cursor, script, draft)
+        return
+    if cursor.now in ("INDEX", "CHECK", "KEY") and cursor.is_name(cursor.i + 1):
         cursor.skip_element()
         return
     if cursor.now == "COLUMN" and (cursor.is_name(cursor.i + 1) or cursor.ahead(1) == "IF"):
@@ -350,7 +384,30 @@ def _alter(cursor: Cursor, script: Script, draft: Draft) -> None:
     if cursor.take("TO"):
         script.rename_column(draft, column.name, cursor.name())
         return
+    before = {member: getattr(column, member) for member in _INHERITED}
     _alter_column(cursor, script, draft, column)
+    changed = {member: now for member in _INHERITED if (now := getattr(column, member)) != before[member]}
+    for heir in script.heirs(draft):
+        if twin := script.column(heir, column.name):
+            for member, now in changed.items():
+                setattr(twin, member, now)
+
+
+_INHERITED = ("type", "nullable", "default", "collation")
+"""What tables that inherit a column take over when it is altered."""
+
+
+def _alter_constraint(cursor: Cursor, script: Script, draft: Draft) -> None:
+    """Read when a foreign key is checked from now on."""
+    cursor.i += 1
+    wanted = script.dialect.key(cursor.name())
+    start = cursor.i
+    cursor.skip_element()
+    said = cursor.up[start : cursor.i]
+    for foreign in draft.table.foreign_keys:
+        if script.dialect.key(foreign.name) == wanted:
+            foreign.initially_deferred = "DEFERRED" in said
+            foreign.deferrable = foreign.initially_deferred or ("DEFERRABLE" in said and said[:1] != ["NOT"])
 
 
 def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) -> None:
@@ -385,10 +442,12 @@ def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) 
                 cursor.skip_group()
             if script.dialect.names_constraints == "postgresql":
                 identity_sequence(script, draft, column, cursor, start)
+        elif cursor.take("UNSET", "COMMENT"):
+            column.comment = ""
         elif cursor.take("COMMENT") or cursor.take("SET", "COMMENT"):
             column.comment = cursor.label()
-        elif cursor.now in _NEXT_ACTION and cursor.ahead(1) in ("COLUMN", "CONSTRAINT", "PRIMARY", "FOREIGN", "UNIQUE"):
-            return  # the next action, without a comma between
+        elif begins_action(cursor):
+            return
         elif cursor.take("SET", "OPTIONS"):
             column.comment = cursor.description_in_group() or column.comment
         elif cursor.now in ("SET", "ADD", "DROP", "RESTART", "POSITION", "RESET") and not (
@@ -438,12 +497,19 @@ def _modify(cursor: Cursor, script: Script, draft: Draft, *, change: bool) -> No
         return
     cursor.take("IF", "EXISTS")
     _modify_one(cursor, script, draft, change=change, keeps=not script.dialect.inline_indexes)
+    while cursor.now == "," and cursor.ahead(1) not in _ACTIONS and cursor.is_name(cursor.i + 1):
+        cursor.i += 1
+        cursor.take("COLUMN")
+        _modify_one(cursor, script, draft, change=change, keeps=not script.dialect.inline_indexes)
 
 
 def _modify_one(cursor: Cursor, script: Script, draft: Draft, *, change: bool, keeps: bool) -> None:
     """Read a column's new definition. Where `keeps`, what is not said stays; else it is all there is."""
     old = cursor.name()
     column = script.column(draft, old)
+    if column is None and draft.query and cursor.take("COMMENT"):
+        script.later_comments.append((draft.number, old, cursor.label()))
+        return
     if column is None:
         raise MisfitError(f"there is no column {old}", cursor.i - 1)
     if cursor.now in ("SET", "DROP", "UNSET", "COMMENT") and keeps:
@@ -498,6 +564,17 @@ def rename_part(script: Script, draft: Draft, old: str, new: str) -> None:
             part.name = new
 
 
+def _swap(cursor: Cursor, script: Script, draft: Draft) -> None:
+    """Give two tables each other's name; keys that refer to them refer to the rows they referred to."""
+    other = script.find(*cursor.qualified())
+    if other is None:
+        raise MisfitError("the table to swap with is not in the script", cursor.i - 1)
+    mine, theirs = ((one.table.schema, one.table.name) for one in (draft, other))
+    script.rename(draft, mine[0], f"{mine[1]}, swapped")
+    script.rename(other, *mine)
+    script.rename(draft, *theirs)
+
+
 def _attach(cursor: Cursor, script: Script, draft: Draft) -> None:
     part = script.find(*cursor.qualified())
     start = cursor.i
@@ -512,8 +589,11 @@ def _detach(cursor: Cursor, script: Script, draft: Draft) -> None:
     part = script.find(*cursor.qualified())
     if part:
         part.partition_of = None
-        full = (part.table.schema, part.table.name)
-        draft.table.partitions = [one for one in draft.table.partitions if (one.schema, one.name) != full]
+        gone = {(part.table.schema, part.table.name), *((one.schema, one.name) for one in part.table.partitions)}
+        whole: Draft | None = draft
+        while whole is not None:
+            whole.table.partitions = [one for one in whole.table.partitions if (one.schema, one.name) not in gone]
+            whole = script.find(*whole.partition_of) if whole.partition_of else None
     cursor.skip_element()
 
 

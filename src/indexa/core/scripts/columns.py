@@ -130,7 +130,7 @@ class ColumnReading:
     def read_clauses(self) -> None:
         """Read clause after clause."""
         cursor, up = self.cursor, self.cursor.up
-        while (word := up[cursor.i]) not in _ENDS_COLUMN:
+        while (word := up[cursor.i]) not in _ENDS_COLUMN and not begins_action(cursor):
             handler = _CLAUSES.get(word)
             if handler:
                 cursor.i += 1
@@ -210,6 +210,16 @@ def _after_angle(cursor: Cursor, at: int) -> int:
     return at
 
 
+def begins_action(cursor: Cursor, at: int | None = None) -> bool:
+    """Say whether the next action of ALTER TABLE begins here, without a comma between, as some dialects have it."""
+    place = cursor.i if at is None else at
+    return cursor.up[place] in _ACTIONS and cursor.up[place + 1] in _ACTED_ON
+
+
+_ACTIONS = frozenset({"ADD", "DROP", "ALTER"})
+_ACTED_ON = frozenset({"COLUMN", "CONSTRAINT", "PRIMARY", "FOREIGN", "UNIQUE", "CHECK"})
+
+
 def expression_end(cursor: Cursor) -> int:
     """Return the place behind the expression of a default that begins at the cursor."""
     up, at = cursor.up, cursor.i
@@ -223,7 +233,8 @@ def expression_end(cursor: Cursor) -> int:
         if token in _ENDS_DEFAULT and not (first and token in ("NULL", "NOT", "USER")):
             return at
         if not first and (
-            (token == "WITH" and up[at + 1] not in _TIME_WORDS and up[at + 1] != "LOCAL")
+            begins_action(cursor, at)
+            or (token == "WITH" and up[at + 1] not in _TIME_WORDS and up[at + 1] != "LOCAL")
             or (token in ("CHARACTER", "CHAR") and up[at - 1] not in ("::", "AS") and up[at + 1] == "SET")
             or (token == "AUTO_INCREMENT")
         ):

@@ -70,6 +70,10 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     primary_key_may_be_null: bool = False
     query_keeps_not_null: bool = False
     """Whether a table made by a query says of its columns that they are not empty, where the query's source does."""
+    routines_share_names: bool = True
+    """Whether several routines may have one name, told apart by their arguments."""
+    adding_changes: bool = False
+    """Whether adding a column that is there already gives it another type."""
     restrict_is_no_action: bool = False
     """Whether the two actions are one to the platform."""
     index_method: str = "btree"

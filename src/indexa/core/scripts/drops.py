@@ -47,6 +47,12 @@ def _drop_table(cursor: Cursor, script: Script) -> None:
         script.drop(draft)
 
 
+def undrop(cursor: Cursor, script: Script) -> None:
+    """Read what follows UNDROP: the table that was dropped last under a name is there again."""
+    if cursor.take("TABLE"):
+        script.restore(*cursor.qualified())
+
+
 def _drop_indexes(cursor: Cursor, script: Script) -> None:
     cursor.take("CONCURRENTLY")
     cursor.take("IF", "EXISTS")

@@ -140,6 +140,9 @@ def create_index(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
         method = cursor.name().lower()
     if cursor.now == "(":  # a parallel platform puts the columns first
         parts = index_parts(cursor, script, None)
+        if cursor.take("ORDER", "BY"):
+            while cursor.now not in ("ON", "", ";"):
+                cursor.i += 1
         cursor.expect("ON")
         draft = script.find(*cursor.qualified())
     else:

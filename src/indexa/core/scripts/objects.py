@@ -312,7 +312,8 @@ def create_routine(cursor: Cursor, script: Script, kind: str, *, whole: str) -> 
     pool[:] = [
         one
         for one in pool
-        if (key(one.schema), key(one.name), one.arguments) != (key(schema), key(name), arguments)
+        if (key(one.schema), key(one.name)) != (key(schema), key(name))
+        or (one.arguments != arguments and script.dialect.routines_share_names)
         or one.kind == "package"
     ]
     pool.append(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from typing import Any
 
@@ -11,6 +12,7 @@ from indexa.core.intake.receipt import Fate, Note
 from indexa.core.model import Column, ForeignKey, Key, Model, SchemaInfo, Table
 from indexa.core.scripts.dialect import Dialect
 
+_NAMES = re.compile(r"\w+")
 _NAMED_PLACES = 40
 """How many notes of one kind and reason are listed one by one; the rest are counted."""
 
@@ -69,6 +71,7 @@ class Script:
         """Tables by schema and name as comments wrote them, and by the search path; emptied when tables come or go."""
         self._former: dict[tuple[str, str], int] = {}
         self._made = 0
+        self._gone: dict[tuple[str, str], Draft] = {}
         self.schemas: dict[str, SchemaInfo] = {}
         self.statements: Counter[str] = Counter()
         self.dropped: dict[tuple[str, str], str] = {}
@@ -138,6 +141,7 @@ class Script:
     def drop(self, draft: Draft) -> None:
         """Take a table out again, and the references to it."""
         del self.drafts[draft.number]
+        self._gone[self._key(draft.table.schema, draft.table.name)] = draft
         self._unlist(self._key(draft.table.schema, draft.table.name), draft.number)
         self.drop_sequences_of(draft.table.full_name)
         for other in self.drafts.values():
@@ -145,6 +149,15 @@ class Script:
             for ref in gone:
                 other.references.remove(ref)
                 other.table.foreign_keys.remove(ref.key)
+
+    def restore(self, schema: str, name: str) -> None:
+        """Take in again what was dropped under a name, without the references to it."""
+        key = self._key(self.schema_for(schema), name)
+        draft = self._gone.pop(key, None)
+        if draft and key not in self._by_name:
+            self.drafts[draft.number] = draft
+            self._list(key, draft.number)
+            self.dropped.pop((draft.table.schema, draft.table.name), None)
 
     def rename(self, draft: Draft, schema: str, name: str) -> None:
         """Give a table another name or schema; what refers to it follows."""
@@ -196,6 +209,13 @@ class Script:
     def children(self, full_name: str) -> list[Draft]:
         """Return the tables that inherit from one."""
         return [draft for draft in self.drafts.values() if full_name in draft.table.inherits]
+
+    def heirs(self, draft: Draft) -> list[Draft]:
+        """Return the tables that inherit from one, and those that inherit from them."""
+        found: list[Draft] = []
+        for child in self.children(draft.table.full_name):
+            found += [child, *self.heirs(child)]
+        return found
 
     def refer(self, draft: Draft, foreign: ForeignKey, schema: str, name: str) -> None:
         """Note a foreign key; it is bound now if the table is there."""
@@ -267,6 +287,7 @@ class Script:
             table.primary_key = None
         table.unique = [one for one in table.unique if not holds(one.columns)]
         table.indexes = [one for one in table.indexes if not holds(tuple(part.column for part in one.parts))]
+        table.checks = [one for one in table.checks if gone not in map(key, _NAMES.findall(one.expression))]
         lost = [ref for ref in draft.references if holds(ref.key.columns)]
         for ref in lost:
             draft.references.remove(ref)

@@ -183,7 +183,7 @@ def _alter(cursor: Cursor, script: Script) -> None:
 def _alter_index(cursor: Cursor, script: Script) -> None:
     cursor.take("IF", "EXISTS")
     schema, name = cursor.qualified()
-    if cursor.take("RENAME", "TO"):
+    if cursor.take("RENAME", "TO") or cursor.take("TO"):
         key = script.dialect.key
         owner = script.owner_of_index(schema, name)
         if owner:
@@ -281,6 +281,10 @@ def _sp_rename(cursor: Cursor, script: Script) -> None:
         draft = script.find(path[-3] if len(path) > 2 else "", path[-2])
         if draft:
             script.rename_column(draft, path[-1], said[1])
+    elif kind == "INDEX" and len(path) > 1:
+        draft = script.find(path[-3] if len(path) > 2 else "", path[-2])
+        if draft:
+            alter.rename_part(script, draft, script.dialect.key(path[-1]), said[1])
     elif kind == "OBJECT":
         draft = script.find(path[-2] if len(path) > 1 else "", path[-1])
         if draft:
@@ -295,7 +299,9 @@ def _rename(cursor: Cursor, script: Script) -> None:
         cursor.expect("TO")
         if len(path) > 1 and (draft := script.find(path[-3] if len(path) > 2 else "", path[-2])):
             script.rename_column(draft, path[-1], cursor.name())
-    elif cursor.take_any(("INDEX", "TABLESPACE")):
+    elif cursor.take("INDEX"):
+        _alter_index(cursor, script)
+    elif cursor.take("TABLESPACE"):
         pass
     elif cursor.is_name():
         alter.rename_tables(cursor, script)
@@ -320,6 +326,7 @@ HANDLERS: dict[str, Handler] = {
     "RECREATE": _create,
     "ALTER": _alter,
     "DROP": drops.drop,
+    "UNDROP": drops.undrop,
     "COMMENT": _comment,
     "SET": _set,
     "USE": _use,

@@ -261,7 +261,10 @@ def _inherits(cursor: Cursor, script: Script, draft: Draft) -> None:
     for column in own:
         wanted = key(column.name)
         if wanted in draft.columns:  # declared again: merged, as the platform does
-            place = draft.table.columns.index(draft.columns[wanted])
+            inherited = draft.columns[wanted]
+            column.nullable = column.nullable and inherited.nullable
+            column.default = inherited.default if column.default is None else column.default
+            place = draft.table.columns.index(inherited)
             draft.table.columns[place] = column
             draft.columns[wanted] = column
         else:
@@ -300,19 +303,26 @@ def _rule_text(cursor: Cursor, start: int) -> str:
     return cursor.tight_text(start, cursor.i).replace("(", " (", 1).replace("  ", " ").replace(",", ", ")
 
 
+_MOST = 8192
+"""How many partitions a table may have."""
+
+
 def _listed_partitions(cursor: Cursor, script: Script, draft: Draft) -> None:
-    """Read partitions that are listed behind their rule: PARTITION name VALUES ..., in brackets."""
+    """Read partitions that are listed behind their rule: PARTITION name VALUES ..., in brackets; or how many there are."""
+    counted = 0
     while cursor.now not in ("", ";", "("):
         if cursor.now in ("WITH", "AS", "COMMENT", "TABLESPACE", "ENABLE", "INDEX", "OPTIONS", "CLUSTER"):
             return
-        if cursor.now in ("INTERVAL", "SUBPARTITION") and cursor.ahead(1) != "(":
-            pass
+        if cursor.now == "PARTITIONS" and cursor.ahead(1).isdecimal():
+            counted = int(cursor.ahead(1))
         cursor.i += 1
         if cursor.now == "(" and cursor.ahead(1) not in ("PARTITION", "DEFAULT", "SUBPARTITION"):
             cursor.skip_group()
     if cursor.now == "(" and cursor.ahead(1) != "PARTITION":
         cursor.skip_group()
     if cursor.now != "(":
+        if script.dialect.names_constraints == "mysql":
+            draft.table.partitions = [Partition(draft.table.schema, f"p{n}", "") for n in range(min(counted, _MOST))]
         return
     _partitions_in_brackets(cursor, draft)
 
@@ -387,4 +397,7 @@ def become_partition(script: Script, draft: Draft, schema: str, name: str, bound
         for column in parent.table.columns:
             draft.add(copy.copy(column), script.dialect.key(column.name))
     draft.query = ""
-    parent.table.partitions.append(Partition(draft.table.schema, draft.table.name, bound, draft.table.partition_by))
+    part = Partition(draft.table.schema, draft.table.name, bound, draft.table.partition_by)
+    while parent is not None:
+        parent.table.partitions.append(part)
+        parent = script.find(*parent.partition_of) if parent.partition_of else None

@@ -90,6 +90,7 @@ _NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "deci
 DIALECT = Dialect(
     name="mysql",
     query_keeps_not_null=True,
+    routines_share_names=False,
     identifier_quotes='`"',
     double_quoted_strings=True,
     backslash=True,

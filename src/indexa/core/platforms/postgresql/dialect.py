@@ -26,12 +26,14 @@ def canonical_type(text: str) -> str:
         text = _ARRAY_WORD.sub("", text) + "[]"
     text = re.sub(r"^(?:pg_catalog|information_schema)\s*\.\s*", "", text, flags=re.I)
     found = _PARTS.match(text)
+    if text == '"char"':  # a type of its own, and no character
+        return text
     if found is None or text.startswith('"'):
         return text.replace('"', "") if re.fullmatch(r'"[a-z_][a-z0-9_]*"(\.[a-z0-9_"]+)?', text) else text
     base = " ".join(found["base"].lower().split()) if '"' not in found["base"] else found["base"]
     arguments = (found["arguments"] or "").replace(" ", "").lower()
     rest = " ".join((found["rest"] or "").lower().split())
-    array = "[]" * found["array"].count("[")
+    array = "[]" if found["array"] else ""  # of any number of dimensions
     return _worded(base, arguments, rest) + array
 
 

@@ -33,6 +33,7 @@ def canonical_type(text: str) -> str:
 DIALECT = Dialect(
     name="sqlserver",
     query_keeps_not_null=True,
+    routines_share_names=False,
     default_schema="dbo",
     identifier_quotes='"[',
     inline_indexes=True,

@@ -13,6 +13,7 @@ def canonical_type(text: str) -> str:
 
 DIALECT = Dialect(
     name="teradata",
+    adding_changes=True,
     use_names_schema=True,
     commands=r"\.\w|BT\s*;|ET\s*;",
     canonical_type=canonical_type,
