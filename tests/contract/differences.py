@@ -100,6 +100,8 @@ def _of_column(column: Column, twin: Column, view: bool) -> Iterator[str]:
     if view:
         if twin.type and twin.type != column.type:
             yield f"{column.name}: type {twin.type} instead of {column.type}"
+        if twin.comment != column.comment:
+            yield f"{column.name}: comment {twin.comment!r} instead of {column.comment!r}"
         return
     for member in ("type", "nullable", "identity", "comment", "collation"):
         if getattr(column, member) != getattr(twin, member):

@@ -19,7 +19,7 @@ TYPES = {
         "float(24)": "real",
         "float(53)": "double precision",
         "float(10,2)": "double precision(10,2)",
-        "int4[][]": "integer[][]",
+        "int4[][]": "integer[]",
         "integer array[4]": "integer[]",
         "bit": "bit(1)",
         "bit varying(5)": "bit varying(5)",

@@ -435,12 +435,12 @@ def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) 
         elif cursor.take("ADD", "GENERATED") or cursor.take("SET", "GENERATED"):
             always = cursor.take("ALWAYS")
             cursor.take("BY", "DEFAULT")
-            cursor.take("AS", "IDENTITY")
+            added = cursor.take("AS", "IDENTITY")
             column.identity = "always" if always else "by default"
             start = cursor.i
             if cursor.now == "(":
                 cursor.skip_group()
-            if script.dialect.names_constraints == "postgresql":
+            if added and script.dialect.names_constraints == "postgresql":
                 identity_sequence(script, draft, column, cursor, start)
         elif cursor.take("UNSET", "COMMENT"):
             column.comment = ""

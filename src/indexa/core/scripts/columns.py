@@ -230,6 +230,11 @@ def expression_end(cursor: Cursor) -> int:
             at = cursor.after_group(at)
             first = False
             continue
+        if token == "[":  # the values of an array
+            while up[at] not in ("]", ""):
+                at += 1
+            first = False
+            continue
         if token in _ENDS_DEFAULT and not (first and token in ("NULL", "NOT", "USER")):
             return at
         if not first and (

@@ -24,6 +24,10 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
         if not script.exists(schema, name):
             script.note("left out", kind, "The script drops it again.", f"{schema}.{name}" if schema else name)
     settle_queries(script)
+    for draft in script.drafts.values():
+        draft.query = ""
+        for old, new in draft.renamed:
+            script.rename_column(draft, old, new)
     for number, name, said in script.later_comments:
         if number in script.drafts and (column := script.column(script.drafts[number], name)):
             column.comment = said

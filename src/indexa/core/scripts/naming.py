@@ -54,8 +54,27 @@ def name_constraints(dialect: Dialect, table: Table) -> None:
         columns = "_".join(element.split()[0] for element in exclusion.elements)
         exclusion.name = exclusion.name or free(made_name(table.name, columns, "excl"))
     for index in table.indexes:
-        columns = "_".join([*(part.column or "expr" for part in index.parts), *index.included])
+        columns = "_".join([*(part.column or _called(part.expression) for part in index.parts), *index.included])
         index.name = index.name or free(made_name(table.name, columns, "idx"))
+
+
+_CALL = re.compile(r"[\s(]*([a-z_]\w*)\s*\(", re.I)
+
+
+def _called(expression: str) -> str:
+    """Return what an expression is called in an index's name: the function that it calls, or expr."""
+    call = _CALL.match(expression)
+    return call[1].lower() if call and _is_closed_at_end(expression[call.end() - 1 :].rstrip(") ")) else "expr"
+
+
+def _is_closed_at_end(rest: str) -> bool:
+    """Say whether brackets that open in a text are not closed before its end."""
+    depth = 0
+    for letter in rest:
+        depth += {"(": 1, ")": -1}.get(letter, 0)
+        if depth == 0:
+            return False
+    return True
 
 
 def name_checks(domain: Domain) -> None:

@@ -18,7 +18,6 @@ from indexa.core.model import (
 )
 from indexa.core.scripts.columns import expression_end, type_end
 from indexa.core.scripts.cursor import Cursor, unquoted_string
-from indexa.core.scripts.drops import routines_named
 from indexa.core.scripts.keys import check
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_options import with_options
@@ -148,57 +147,6 @@ def create_domain(cursor: Cursor, script: Script) -> None:
             cursor.i += 1
 
 
-def alter_named(cursor: Cursor, script: Script, kind: str) -> None:
-    """Read what follows ALTER TYPE or ALTER DOMAIN: values, fields, conditions, a new name."""
-    schema, name = cursor.qualified()
-    key = script.dialect.key
-    model = script.model
-    pools: list[Any] = [model.domains] if kind == "DOMAIN" else [model.enums, model.composites, model.ranges]
-    wanted = [
-        one
-        for pool in pools
-        for one in pool
-        if key(one.name) == key(name) and (not schema or key(one.schema) == key(schema))
-    ]
-    if not wanted:
-        return
-    found = wanted[0]
-    if cursor.take("RENAME", "TO"):
-        found.name = cursor.name()
-    elif cursor.take("SET", "SCHEMA"):
-        found.schema = cursor.name()
-    elif isinstance(found, Enum) and cursor.take("ADD", "VALUE"):
-        cursor.take("IF", "NOT", "EXISTS")
-        value = cursor.string()
-        values = [one for one in found.values if one != value]
-        place = len(values)
-        if cursor.now in ("BEFORE", "AFTER"):
-            after = cursor.now == "AFTER"
-            cursor.i += 1
-            beside = cursor.string()
-            place = values.index(beside) + after if beside in values else place
-        found.values = (*values[:place], value, *values[place:])
-    elif isinstance(found, Enum) and cursor.take("RENAME", "VALUE"):
-        old = cursor.string()
-        cursor.expect("TO")
-        new = cursor.string()
-        found.values = tuple(new if one == old else one for one in found.values)
-    elif isinstance(found, Domain):
-        constraint = ""
-        if cursor.take("ADD"):
-            if cursor.take("CONSTRAINT"):
-                constraint = cursor.name()
-            if cursor.take("CHECK"):
-                found.checks.append(check(cursor, constraint))
-        elif cursor.take("DROP", "CONSTRAINT"):
-            gone = key(cursor.name())
-            found.checks = [one for one in found.checks if key(one.name) != gone]
-        elif cursor.take("SET", "NOT", "NULL"):
-            found.nullable = False
-        elif cursor.take("DROP", "NOT", "NULL"):
-            found.nullable = True
-
-
 def create_view(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
     """Read what follows CREATE ... VIEW. Its columns are settled at the end, when all tables are known."""
     cursor.take("IF", "NOT", "EXISTS")
@@ -232,12 +180,16 @@ def create_view(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
         ("WITH", "NO", "DATA"),
         ("WITH", "DATA"),
         ("WITH", "READ", "ONLY"),
+        ("WITH", "LOCAL", "CHECK", "OPTION"),
+        ("WITH", "CASCADED", "CHECK", "OPTION"),
         ("WITH", "CHECK", "OPTION"),
         ("WITH", "NO", "SCHEMA", "BINDING"),
     ):
         tail = cursor.up[end - len(words) - (cursor.up[end - 1] == ";") : end - (cursor.up[end - 1] == ";")]
         if tuple(tail) == words:
             end -= len(words) + (cursor.up[end - 1] == ";")
+            if "CHECK" in words and script.dialect.names_constraints == "postgresql":
+                table.options = (*table.options, f"check_option={'local' if 'LOCAL' in words else 'cascaded'}")
             break
     draft.query = cursor.text(cursor.i, end).rstrip("; \n")
     table.definition_sql = draft.query
@@ -339,19 +291,6 @@ def package_body(cursor: Cursor, script: Script) -> None:
             routine.definition += "\n" + body
             break
     name_dynamic(script, body, f"line {line}")
-
-
-def alter_routine(cursor: Cursor, script: Script) -> None:
-    """Read what follows ALTER FUNCTION and the like: a new name, another schema."""
-    named = routines_named(cursor, script)
-    if cursor.take("RENAME", "TO"):
-        new = cursor.name()
-        for one in named:
-            one.name = new
-    elif cursor.take("SET", "SCHEMA"):
-        schema = cursor.name()
-        for one in named:
-            one.schema = schema
 
 
 _AFTER_RETURNS = frozenset(

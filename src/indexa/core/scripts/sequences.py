@@ -94,8 +94,11 @@ def read_options(cursor: Cursor, script: Script, found: Sequence, end: int, *, m
             number = _number(cursor)
             if number is not None:
                 said[word] = number
-        elif word == "CYCLE":
-            found.cycle = True
+        elif word == "NO" and cursor.now in ("CYCLE", "MINVALUE", "MAXVALUE", "CACHE"):
+            found.cycle = found.cycle and cursor.now != "CYCLE"
+            cursor.i += 1
+        elif word in ("CYCLE", "NOCYCLE"):
+            found.cycle = word == "CYCLE"
         elif word == "OWNED" and cursor.take("BY"):
             path = cursor.path()
             if len(path) > 1:

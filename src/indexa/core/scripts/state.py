@@ -41,6 +41,8 @@ class Draft(msgspec.Struct):
     """The query that a table or view takes its columns from, once all tables are known."""
     declared: tuple[str, ...] = ()
     """Column names that a view declares for its query's columns."""
+    renamed: list[tuple[str, str]] = msgspec.field(default_factory=list)
+    """Names of the query's columns that are changed afterwards, old and new."""
     partition_of: tuple[str, str] | None = None
 
     def add(self, column: Column, key: str) -> None:
@@ -253,6 +255,14 @@ class Script:
         """Rename a column wherever the model names it."""
         key = self.dialect.key
         column = draft.columns.pop(key(old), None)
+        if column is None and draft.query:  # a view's columns are not known before the end
+            draft.renamed.append((old, new))
+            said_of = (draft.number, key(old))
+            self.later_comments = [
+                (number, new if (number, key(name)) == said_of else name, said)
+                for number, name, said in self.later_comments
+            ]
+            return True
         if column is None:
             return False
         former, column.name = column.name, new

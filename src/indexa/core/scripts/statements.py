@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 from typing import TypeAlias
 
-from indexa.core.scripts import alter, comments, drops, indexes, objects, sequences, tables
+from indexa.core.scripts import alter, alter_objects, comments, drops, indexes, objects, sequences, tables
 from indexa.core.scripts.batches import slice_of
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, unquoted_string
 from indexa.core.scripts.state import Script
@@ -148,9 +148,9 @@ def _alter(cursor: Cursor, script: Script) -> None:
     elif kind == "SEQUENCE":
         sequences.sequence(cursor, script, made=False)
     elif kind in ("TYPE", "DOMAIN"):
-        objects.alter_named(cursor, script, kind)
+        alter_objects.alter_named(cursor, script, kind)
     elif kind in ("FUNCTION", "PROCEDURE", "ROUTINE", "AGGREGATE") and script.dialect.bodies != "go":
-        objects.alter_routine(cursor, script)
+        alter_objects.alter_routine(cursor, script)
     elif kind == "INDEX":
         _alter_index(cursor, script)
     elif kind == "VIEW" and (cursor.ahead(1) in ("AS", "(") or cursor.ahead(3) == "AS"):
@@ -162,6 +162,8 @@ def _alter(cursor: Cursor, script: Script) -> None:
             objects.create_trigger(cursor, script, whole=cursor.statement.text)
         else:
             objects.create_routine(cursor, script, kind, whole=cursor.statement.text)
+    elif kind == "TRIGGER":
+        alter_objects.alter_trigger(cursor, script)
     elif kind == "SCHEMA" and cursor.ahead(1) == "TRANSFER":
         target = cursor.name()
         cursor.i += 1
