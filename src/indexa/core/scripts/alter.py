@@ -199,7 +199,7 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
     if cursor.now in ("PERIOD", "SUPPLEMENTAL") or (cursor.now == "SYSTEM" and cursor.ahead(1) == "VERSIONING"):
         cursor.skip_element()
         return
-    if cursor.now == "COLUMN" and cursor.is_name(cursor.i + 1):
+    if cursor.now == "COLUMN" and (cursor.is_name(cursor.i + 1) or cursor.ahead(1) == "("):
         cursor.i += 1
     if cursor.now == "(":
         _add(cursor, script, draft)

@@ -68,8 +68,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     bare_default: str = ""
     """What DEFAULT without an expression stands for; "" where it is not allowed."""
     primary_key_may_be_null: bool = False
-    query_keeps_not_null: bool = False
-    """Whether a table made by a query says of its columns that they are not empty, where the query's source does."""
+    query_keeps: frozenset[Literal["not null", "default"]] = frozenset()
+    """What a table made by a query has of the columns that the query shows, beside their types."""
     routines_share_names: bool = True
     """Whether several routines may have one name, told apart by their arguments."""
     adding_changes: bool = False

@@ -141,7 +141,11 @@ def index_foreign_key(dialect: Dialect, table: Table, foreign: ForeignKey) -> No
         known.append(table.primary_key.columns)
     columns = foreign.columns
     if not any(names[: len(columns)] == columns for names in known):
-        table.indexes.append(Index(name=foreign.name, parts=tuple(IndexPart(column=name) for name in columns)))
+        name = foreign.name
+        if name.startswith(f"{table.name}_ibfk_"):  # a key without a name of its own
+            taken = Counter([*(key.name for key in table.unique), *(index.name for index in table.indexes)])
+            name = _numbered(columns[0], taken)
+        table.indexes.append(Index(name=name, parts=tuple(IndexPart(column=name) for name in columns)))
 
 
 def made_name(table: str, columns: str, ending: str) -> str:

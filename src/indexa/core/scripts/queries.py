@@ -57,16 +57,20 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
             _shown(name, found[at]) if at < len(found) else Column(name, 0, "")
             for at, name in enumerate(draft.declared)
         ]
-    if draft.table.kind not in VIEW_KINDS and not script.dialect.query_keeps_not_null:
-        for column in (*found, *found_by_query):
+    a_view = draft.table.kind in VIEW_KINDS
+    for column in (*found, *found_by_query):
+        if a_view or "default" not in script.dialect.query_keeps:
+            column.default = None
+        if not a_view and "not null" not in script.dialect.query_keeps:
             column.nullable = True
     if draft.table.columns:  # a table that names its columns itself; the query may say their types, or add some
         for column, queried in zip(draft.table.columns, found_by_query, strict=False):
             column.type = column.type or queried.type
-        if script.dialect.inline_indexes and draft.table.kind not in VIEW_KINDS:
-            for queried in found_by_query:
-                if key(queried.name) not in draft.columns:
-                    draft.add(queried, key(queried.name))
+        if script.dialect.inline_indexes and not a_view:
+            shown = [draft.columns.setdefault(key(queried.name), queried) for queried in found_by_query]
+            own = [column for column in draft.table.columns if not any(column is one for one in shown)]
+            draft.table.columns[:] = [*own, *shown]
+            draft.renumber()
         return
     draft.columns.clear()
     untyped = 0
@@ -88,7 +92,7 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
 
 def _shown(name: str, column: Column) -> Column:
     """Return what a query shows of a column, under a name."""
-    return Column(name, 0, column.type, column.nullable, collation=column.collation)
+    return Column(name, 0, column.type, column.nullable, column.default, collation=column.collation)
 
 
 def _missing(column: Column) -> Column:

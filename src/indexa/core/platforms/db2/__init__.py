@@ -34,7 +34,7 @@ def canonical_type(text: str) -> str:
 
 DIALECT = Dialect(
     name="db2",
-    query_keeps_not_null=True,
+    query_keeps=frozenset({"not null"}),
     fold="upper",
     case_matters=True,
     nested_comments=True,

@@ -89,7 +89,7 @@ _NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "deci
 
 DIALECT = Dialect(
     name="mysql",
-    query_keeps_not_null=True,
+    query_keeps=frozenset({"not null", "default"}),
     routines_share_names=False,
     identifier_quotes='`"',
     double_quoted_strings=True,

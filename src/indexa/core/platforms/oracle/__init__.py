@@ -30,7 +30,7 @@ def canonical_type(text: str) -> str:
 
 DIALECT = Dialect(
     name="oracle",
-    query_keeps_not_null=True,
+    query_keeps=frozenset({"not null"}),
     fold="upper",
     case_matters=True,
     bodies="slash",

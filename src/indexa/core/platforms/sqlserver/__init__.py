@@ -32,7 +32,7 @@ def canonical_type(text: str) -> str:
 
 DIALECT = Dialect(
     name="sqlserver",
-    query_keeps_not_null=True,
+    query_keeps=frozenset({"not null"}),
     routines_share_names=False,
     default_schema="dbo",
     identifier_quotes='"[',
