@@ -40,7 +40,9 @@ def lab() -> Model:
     )
 
 
-class ProposalTests(TestCase):
+class ProposalCase(TestCase):
+    """A model that declares no key, and what was proposed for it."""
+
     def setUp(self) -> None:
         self.area = make_area()
         self.person = make_person(self.area)
@@ -61,6 +63,8 @@ class ProposalTests(TestCase):
         found = StoredProposal.objects.filter(state="open", **of)
         deciding.decide(area=self.area, person=self.person, proposals=found, accept=True)
 
+
+class ProposalTests(ProposalCase):
     def test_the_whole_web_of_an_undeclared_schema_is_proposed(self) -> None:
         found = {
             (one.table_name, tuple(one.columns), one.ref_table_name)

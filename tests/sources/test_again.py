@@ -35,7 +35,9 @@ comment on column a.mtr.srl_no is 'with the prefix'; alter table a.mtr drop colu
 alter table a.rdg rename to reading; drop table a.gone_soon; create table a.fresh (id int primary key, mtr_id int references a.mtr);"""
 
 
-class AgainTests(TransactionTestCase):
+class AgainCase(TransactionTestCase):
+    """A source that is read, worked on by a person, changed, and read again."""
+
     def setUp(self) -> None:
         self.area = make_area()
         self.person = make_person(self.area)
@@ -51,6 +53,9 @@ class AgainTests(TransactionTestCase):
         job = Job.objects.create(
             area=self.area, kind="intake", title="Reading", started_by=self.person, arguments=arguments
         )
+        return self.run_job(job)
+
+    def run_job(self, job: Job) -> Job:
         jobs.run(job.pk)
         job.refresh_from_db()
         return job
@@ -87,6 +92,8 @@ class AgainTests(TransactionTestCase):
     def shown(self, name: str) -> str:
         return DescribedColumn.objects.get(pk=column(self.model, name).pk).definition
 
+
+class AgainTests(AgainCase):
     def test_nothing_is_applied_before_it_is_taken(self) -> None:
         rereading = self.work_and_read_again()
         self.assertEqual(column(self.model, "mtr.inst_dt").gone_since, None)

@@ -240,7 +240,8 @@ def name(request: AreaRequest, pk: int, name_pk: int) -> HttpResponse:
             lock="lock" in request.POST,
         )
     except PassError as error:
-        return render(request, "naming/_name_row.html", context | {"editing": True, "failure": str(error)}, status=422)
+        refused = {"editing": True, "failure": str(error), "typed": request.POST.get("after", "")}
+        return render(request, "naming/_name_row.html", context | refused, status=422)
     return render(request, "naming/_name_row.html", context)
 
 

@@ -113,9 +113,10 @@ def decide(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
     accept = request.POST.get("act") == "accept"
     failure = ""
     try:
-        deciding.decide(
+        _, count = deciding.decide(
             area=request.area, person=request.user, proposals=StoredProposal.objects.filter(pk=one.pk), accept=accept
         )
+        failure = "" if count else "It was decided meanwhile; this is how it stands now."
     except ProposalError as error:
         failure = str(error)
     one = _proposal(request, pk, proposal_pk)
