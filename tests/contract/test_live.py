@@ -10,11 +10,12 @@ import subprocess
 import tempfile
 from collections import Counter
 from collections.abc import Iterator
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, suppress
 from pathlib import Path
 from urllib.parse import urlsplit
 
 import duckdb
+import psycopg
 from django.test import TransactionTestCase
 
 from indexa.adapters.address import Address
@@ -29,9 +30,11 @@ from indexa.core.model import Model
 from indexa.core.model.file import read, write
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 from tests.contract.differences import differences
+from tests.contract.random_scripts import BEGINNING, SCHEMAS, Writer
 from tests.factories import database, server_address
 
 SCRIPTS = Path(__file__).parent / "live"
+RANDOM_SCRIPTS = int(os.environ.get("INDEXA_RANDOM_SCRIPTS", "20"))
 MYSQL_DATABASE = "contract"
 
 
@@ -207,6 +210,23 @@ class LiveContractTests(TransactionTestCase):
                 found = differences(live, from_script)
                 lacks = here.script_lacks
                 self.assertEqual([line for line in found if not any(f": {part} " in line for part in lacks)], [])
+
+    def test_whatever_statements_the_server_takes_the_script_ends_at_its_model(self) -> None:
+        here = HERE["postgresql"]
+        for seed in range(RANDOM_SCRIPTS):
+            with self.subTest(seed), here.source("") as (address, password):
+                writer, taken = Writer(seed), []
+                own = server_address()
+                with psycopg.connect(**own, dbname=address.database, autocommit=True) as server:  # type: ignore[arg-type]
+                    for statement in [*BEGINNING, *(writer.statement() for _ in range(200))]:
+                        with suppress(psycopg.Error):
+                            server.execute(statement.encode())
+                            taken.append(statement)
+                live, _ = self.live("postgresql", address, password, Choice(SCHEMAS))
+                file = ScriptFile("x", ";\n".join([*taken, ""]).encode())
+                found, receipt = read_scripts([file], platforms.get("postgresql").dialect, quiet, "contract")
+                self.assertEqual(differences(live, found), [], taken)
+                self.assertEqual([n for n in receipt.notes if n.kind in ("clauses", "statements")], [], taken)
 
     def test_what_arrives_and_what_is_left_out_add_up_to_what_the_source_holds(self) -> None:
         for name in HERE:

@@ -214,7 +214,9 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
         return
     if script.column(draft, reading.column.name):
         raise MisfitError(f"the column {reading.column.name} is there already", cursor.i - 1)
+    before = list(draft.table.checks)
     column = reading.read()
+    _hand_down_checks(script, draft, before)
     for child in script.children(draft.table.full_name):
         if not script.column(child, column.name):
             child.add(copy.copy(column), script.dialect.key(column.name))
@@ -426,8 +428,9 @@ def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) 
         elif cursor.take("DROP", "DEFAULT"):
             column.default = None
         elif cursor.take("DROP", "IDENTITY"):
+            if column.identity:
+                script.drop_sequences_of(f"{draft.table.full_name}.{column.name}")
             column.identity = ""
-            script.drop_sequences_of(f"{draft.table.full_name}.{column.name}")
             cursor.take("IF", "EXISTS")
         elif cursor.take("DROP", "EXPRESSION"):
             column.generated = None
@@ -461,6 +464,8 @@ def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) 
 def _change_type(cursor: Cursor, script: Script, draft: Draft, name: str) -> None:
     column = script.column(draft, name)
     assert column is not None
+    if script.dialect.names_constraints == "postgresql":
+        column.collation = ""
     cursor.take("SET", "DATA") or cursor.take("SET")
     cursor.take("TYPE")
     start = cursor.i
@@ -588,12 +593,7 @@ def _attach(cursor: Cursor, script: Script, draft: Draft) -> None:
 def _detach(cursor: Cursor, script: Script, draft: Draft) -> None:
     part = script.find(*cursor.qualified())
     if part:
-        part.partition_of = None
-        gone = {(part.table.schema, part.table.name), *((one.schema, one.name) for one in part.table.partitions)}
-        whole: Draft | None = draft
-        while whole is not None:
-            whole.table.partitions = [one for one in whole.table.partitions if (one.schema, one.name) not in gone]
-            whole = script.find(*whole.partition_of) if whole.partition_of else None
+        script.leave_whole(part)
     cursor.skip_element()
 
 
@@ -604,6 +604,7 @@ def _inherit(cursor: Cursor, script: Script, draft: Draft) -> None:
     full = f"{script.schema_for(schema)}.{name}"
     kept = tuple(one for one in draft.table.inherits if one != full)
     draft.table.inherits = kept if leaves else (*kept, full)
+    draft.adopted = not leaves
 
 
 def rename_tables(cursor: Cursor, script: Script) -> None:

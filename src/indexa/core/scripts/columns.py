@@ -275,7 +275,8 @@ def _not(reading: ColumnReading) -> None:
 
 
 def _null(reading: ColumnReading) -> None:
-    reading.column.nullable = True
+    key = reading.draft.table.primary_key
+    reading.column.nullable = not (key and reading.column.name in key.columns)
 
 
 def _default(reading: ColumnReading) -> None:

@@ -78,6 +78,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     """Whether the two actions are one to the platform."""
     index_method: str = "btree"
     """How an index works where its statement does not say."""
+    views_follow: bool = False
+    """Whether a view's columns are worked out each time it is used, and not once when it is made."""
     view_columns_keep_comments: bool = False
     """Whether a view's column has the comment of the table's column that it shows."""
     nicknames: tuple[str, ...] = ()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Protocol
 
-from indexa.core.model import Routine
+from indexa.core.model import VIEW_KINDS, Routine
 from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.state import Script
 
@@ -44,7 +44,25 @@ def _drop_table(cursor: Cursor, script: Script) -> None:
         made = "views" if draft.table.kind in ("view", "materialized view") else "tables"
         if not draft.temporary:
             script.dropped[draft.table.schema, draft.table.name] = made
+        parts = [one for one in script.drafts.values() if one.partition_of == (draft.table.schema, draft.table.name)]
+        heirs = script.heirs(draft)
         script.drop(draft)
+        if script.dialect.names_constraints == "postgresql":
+            along = [*parts, *(heirs if "CASCADE" in cursor.up else [])]
+            for one in along:
+                if one.number in script.drafts:
+                    script.drop(one)
+            for one in [draft, *along] if "CASCADE" in cursor.up else []:
+                _drop_views_of(script, one.number)
+
+
+def _drop_views_of(script: Script, number: int) -> None:
+    """Take out the views that show a table, and those that show them, as CASCADE does."""
+    for draft in list(script.drafts.values()):
+        if draft.table.kind in VIEW_KINDS and number in draft.shows and draft.number in script.drafts:
+            script.dropped[draft.table.schema, draft.table.name] = "views"
+            script.drop(draft)
+            _drop_views_of(script, draft.number)
 
 
 def undrop(cursor: Cursor, script: Script) -> None:

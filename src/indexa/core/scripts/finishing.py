@@ -26,6 +26,9 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
     settle_queries(script)
     for draft in script.drafts.values():
         draft.query = ""
+        if draft.untyped:
+            said = "They are computed by a query; a script does not say their type."
+            script.note("adapted", "columns", said, draft.table.full_name, draft.untyped)
         for old, new in draft.renamed:
             script.rename_column(draft, old, new)
     for number, name, said in script.later_comments:

@@ -7,6 +7,7 @@ from collections import Counter
 
 from indexa.core.model import Domain, ForeignKey, Index, IndexPart, Table
 from indexa.core.scripts.dialect import Dialect
+from indexa.core.scripts.words import names_in
 
 _LONGEST_NAME = 63
 
@@ -47,15 +48,26 @@ def name_constraints(dialect: Dialect, table: Table) -> None:
         )
     for check in table.checks:
         if not check.name:
-            words = set(re.findall(r"\w+", check.expression.lower()))
-            named = [column.name for column in table.columns if column.name.lower() in words]
+            words = {dialect.key(name) for name in names_in(check.expression, dialect)}
+            named = [column.name for column in table.columns if dialect.key(column.name) in words]
             check.name = free(made_name(table.name, named[0] if len(named) == 1 else "", "check"))
     for exclusion in table.exclusions:
-        columns = "_".join(element.split()[0] for element in exclusion.elements)
+        columns = "_".join(_first_name(element, dialect) for element in exclusion.elements)
         exclusion.name = exclusion.name or free(made_name(table.name, columns, "excl"))
     for index in table.indexes:
-        columns = "_".join([*(part.column or _called(part.expression) for part in index.parts), *index.included])
+        columns = _each_once([*(part.column or _called(part.expression) for part in index.parts), *index.included])
         index.name = index.name or free(made_name(table.name, columns, "idx"))
+
+
+def _each_once(names: list[str]) -> str:
+    """Join names; one that is there already gets a number."""
+    told: list[str] = []
+    for name in names:
+        number = 0
+        while f"{name}{number or ''}" in told:
+            number += 1
+        told.append(f"{name}{number or ''}")
+    return "_".join(told)
 
 
 _CALL = re.compile(r"[\s(]*([a-z_]\w*)\s*\(", re.I)
@@ -75,6 +87,11 @@ def _is_closed_at_end(rest: str) -> bool:
         if depth == 0:
             return False
     return True
+
+
+def _first_name(element: str, dialect: Dialect) -> str:
+    """Return the column that an element of an exclusion begins with, or expr."""
+    return next(iter(names_in(element, dialect)), "expr")
 
 
 def name_checks(domain: Domain) -> None:

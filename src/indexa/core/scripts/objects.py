@@ -191,7 +191,7 @@ def create_view(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
             if "CHECK" in words and script.dialect.names_constraints == "postgresql":
                 table.options = (*table.options, f"check_option={'local' if 'LOCAL' in words else 'cascaded'}")
             break
-    draft.query = cursor.text(cursor.i, end).rstrip("; \n")
+    script.await_query(draft, cursor.text(cursor.i, end).rstrip("; \n"))
     table.definition_sql = draft.query
     cursor.i = cursor.end
 

@@ -26,6 +26,19 @@ def settle_queries(script: Script) -> None:
         _settle(script, draft, pending, set())
 
 
+def settle_now(script: Script, draft: Draft) -> None:
+    """Give a view, or a table made by a query, its columns as it is made, if all that the query shows is known; else it
+    waits for the end, as the script may make it later."""
+    query = _Query(script, draft, set(), set())
+    try:
+        columns = query.columns()
+    except Exception:  # it is tried again, and told, at the end
+        return
+    if columns and not query.misses and all(column.name for column in columns):
+        _take(script, draft, columns)
+        draft.query = ""
+
+
 def _settle(script: Script, draft: Draft, pending: set[int], under_way: set[int]) -> None:
     if draft.number not in pending or draft.number in under_way:
         return
@@ -80,14 +93,7 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
         column.comment = commented.get(key(column.name), "") or column.comment
         draft.add(column, key(column.name))
         untyped += not column.type
-    if untyped:
-        script.note(
-            "adapted",
-            "columns",
-            "They are computed by a query; a script does not say their type.",
-            draft.table.full_name,
-            untyped,
-        )
+    draft.untyped = untyped
 
 
 def _shown(name: str, column: Column) -> Column:
@@ -105,6 +111,8 @@ class _Query:
 
     def __init__(self, script: Script, draft: Draft, pending: set[int], under_way: set[int]) -> None:
         self._script, self._draft, self._pending, self._under_way = script, draft, pending, under_way
+        self.misses = False
+        """Whether it shows a table that is not known yet."""
 
     def columns(self) -> list[Column]:
         """Return name and, where it is a plain column of something known, type of each."""
@@ -181,7 +189,9 @@ class _Query:
             path = _folded(self._script, one.args.get("db")), _folded(self._script, one.this)
             draft = self._script.find(*path) or self._script.find_former(*path)
             if draft is None or draft is self._draft:
+                self.misses = True
                 return []
+            self.misses = self.misses or draft.query not in ("", "partition")
             _settle(self._script, draft, self._pending, self._under_way)
             return draft.table.columns
         if isinstance(one, (exp.Subquery, exp.Select, exp.SetOperation)):

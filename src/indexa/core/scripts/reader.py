@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
+from functools import partial
 
 import msgspec
 
@@ -23,6 +24,7 @@ from indexa.core.scripts.dialect import Dialect
 from indexa.core.scripts.finishing import finish
 from indexa.core.scripts.indexes import plain_index
 from indexa.core.scripts.known_columns import take_known_columns
+from indexa.core.scripts.queries import settle_now
 from indexa.core.scripts.splitting import Buffer, Piece, Splitter
 from indexa.core.scripts.state import Script
 from indexa.core.scripts.statements import HANDLERS
@@ -52,6 +54,7 @@ def read_scripts(
 ) -> tuple[Model, Receipt]:
     """Replay the files in their order and return the model at their end. Reads everything where no choice is given."""
     script = Script(name, dialect, default_schema)
+    script.settle = partial(settle_now, script)
     listed = list(files)
     total = sum(len(file.content) for file in listed) or 1
     done = 0

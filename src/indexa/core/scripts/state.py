@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
 
 from indexa.core.intake.receipt import Fate, Note
-from indexa.core.model import Column, ForeignKey, Key, Model, SchemaInfo, Table
+from indexa.core.model import VIEW_KINDS, Column, ForeignKey, Index, Key, Model, SchemaInfo, Table
 from indexa.core.scripts.dialect import Dialect
+from indexa.core.scripts.words import names_in, renamed_in
 
-_NAMES = re.compile(r"\w+")
 _NAMED_PLACES = 40
 """How many notes of one kind and reason are listed one by one; the rest are counted."""
 
@@ -43,6 +43,12 @@ class Draft(msgspec.Struct):
     """Column names that a view declares for its query's columns."""
     renamed: list[tuple[str, str]] = msgspec.field(default_factory=list)
     """Names of the query's columns that are changed afterwards, old and new."""
+    adopted: bool = False
+    """Whether it came to inherit after it was made, with columns of its own."""
+    untyped: int = 0
+    """How many of its columns its query computes, so that a script does not say their type."""
+    shows: set[int] = msgspec.field(default_factory=set)
+    """Numbers of the drafts that its query names."""
     partition_of: tuple[str, str] | None = None
 
     def add(self, column: Column, key: str) -> None:
@@ -74,6 +80,8 @@ class Script:
         self._former: dict[tuple[str, str], int] = {}
         self._made = 0
         self._gone: dict[tuple[str, str], Draft] = {}
+        self.settle: Callable[[Draft], None] = lambda draft: None
+        """Gives a draft the columns that its query tells, if what it shows is known."""
         self.schemas: dict[str, SchemaInfo] = {}
         self.statements: Counter[str] = Counter()
         self.dropped: dict[tuple[str, str], str] = {}
@@ -142,6 +150,7 @@ class Script:
 
     def drop(self, draft: Draft) -> None:
         """Take a table out again, and the references to it."""
+        self.leave_whole(draft)
         del self.drafts[draft.number]
         self._gone[self._key(draft.table.schema, draft.table.name)] = draft
         self._unlist(self._key(draft.table.schema, draft.table.name), draft.number)
@@ -151,6 +160,24 @@ class Script:
             for ref in gone:
                 other.references.remove(ref)
                 other.table.foreign_keys.remove(ref.key)
+
+    def leave_whole(self, draft: Draft) -> None:
+        """Take a partition off the tables that it is a part of; it is a table by itself."""
+        gone = {(draft.table.schema, draft.table.name), *((one.schema, one.name) for one in draft.table.partitions)}
+        whole = self.find(*draft.partition_of) if draft.partition_of else None
+        draft.partition_of = None
+        while whole is not None:
+            whole.table.partitions = [one for one in whole.table.partitions if (one.schema, one.name) not in gone]
+            whole = self.find(*whole.partition_of) if whole.partition_of else None
+
+    def await_query(self, draft: Draft, query: str) -> None:
+        """Note that a query tells the columns of a draft, and what tables it shows."""
+        draft.query = query
+        names = {self.dialect.key(name) for name in names_in(query, self.dialect)}
+        for name in names & self._by_bare_name.keys():
+            draft.shows |= self._by_bare_name[name] - {draft.number}
+        if draft.table.kind not in VIEW_KINDS or not self.dialect.views_follow:
+            self.settle(draft)
 
     def restore(self, schema: str, name: str) -> None:
         """Take in again what was dropped under a name, without the references to it."""
@@ -163,7 +190,7 @@ class Script:
 
     def rename(self, draft: Draft, schema: str, name: str) -> None:
         """Give a table another name or schema; what refers to it follows."""
-        full_name = draft.table.full_name
+        full_name, own = draft.table.full_name, (draft.table.schema, draft.table.name)
         former = self._key(draft.table.schema, draft.table.name)
         self._unlist(former, draft.number)
         self._former[former] = draft.number
@@ -173,10 +200,19 @@ class Script:
             child.table.inherits = tuple(
                 draft.table.full_name if one == full_name else one for one in child.table.inherits
             )
+        for one in self.drafts.values() if draft.table.partition_by else ():
+            if one.partition_of == own:
+                one.partition_of = (schema, name)
+        whole = self.find(*draft.partition_of) if draft.partition_of else None
+        while whole is not None:
+            for part in whole.table.partitions:
+                if (part.schema, part.name) == own:
+                    part.schema, part.name = schema, name
+            whole = self.find(*whole.partition_of) if whole.partition_of else None
         for sequence in self.model.sequences:
             owner, _, column = sequence.owned_by.rpartition(".")
             if owner == full_name:
-                sequence.owned_by = f"{draft.table.full_name}.{column}"
+                sequence.schema, sequence.owned_by = schema, f"{draft.table.full_name}.{column}"
 
     def rename_schema(self, former: str, name: str) -> None:
         """Give a schema another name; all that is in it follows."""
@@ -240,6 +276,13 @@ class Script:
             number = self._index_owner.get(self._key(where, name))
             if number in self.drafts:
                 return self.drafts[number]
+        key, wanted = self.dialect.key, self.dialect.key(name)
+        schemas = {key(where) for where in ((schema,) if schema else self.search)}
+        for draft in self.drafts.values():  # the index of a key has the key's name
+            table = draft.table
+            keys = [*table.unique, *table.exclusions, *([table.primary_key] if table.primary_key else [])]
+            if key(table.schema) in schemas and any(key(one.name) == wanted for one in keys):
+                return draft
         return None
 
     def column(self, draft: Draft, name: str) -> Column | None:
@@ -296,14 +339,20 @@ class Script:
         if table.primary_key and holds(table.primary_key.columns):
             table.primary_key = None
         table.unique = [one for one in table.unique if not holds(one.columns)]
-        table.indexes = [one for one in table.indexes if not holds(tuple(part.column for part in one.parts))]
-        table.checks = [one for one in table.checks if gone not in map(key, _NAMES.findall(one.expression))]
+        table.indexes = [one for one in table.indexes if not holds(_columns_of(one, self.dialect))]
+        table.checks = [one for one in table.checks if not holds(tuple(names_in(one.expression, self.dialect)))]
+        table.exclusions = [
+            one
+            for one in table.exclusions
+            if not holds(tuple(names_in(" ".join((*one.elements, one.predicate or "")), self.dialect)))
+        ]
         lost = [ref for ref in draft.references if holds(ref.key.columns)]
         for ref in lost:
             draft.references.remove(ref)
             table.foreign_keys.remove(ref.key)
         for child in self.children(table.full_name):
-            self.drop_column(child, name)
+            if not child.adopted:
+                self.drop_column(child, name)
         return True
 
     # schemas, notes --------------------------------------------------------------------------------------------
@@ -331,6 +380,12 @@ class Script:
         return lines
 
 
+def _columns_of(index: Index, dialect: Dialect) -> tuple[str, ...]:
+    """Return all names that an index holds: of its columns, in its expressions, in its condition."""
+    expressions = " ".join([*(part.expression for part in index.parts), index.predicate or ""])
+    return (*(part.column for part in index.parts if part.column), *index.included, *names_in(expressions, dialect))
+
+
 def _renamed(names: tuple[str, ...], old: str, new: str, dialect: Dialect) -> tuple[str, ...]:
     return tuple(new if dialect.key(name) == old else name for name in names)
 
@@ -341,7 +396,17 @@ def _rename_in_keys(table: Table, old: str, new: str, dialect: Dialect) -> None:
         key.columns = _renamed(key.columns, old, new, dialect)
     for foreign in table.foreign_keys:
         foreign.columns = _renamed(foreign.columns, old, new, dialect)
+    for check in table.checks:
+        check.expression = renamed_in(check.expression, old, new, dialect)
+    for exclusion in table.exclusions:
+        exclusion.elements = tuple(renamed_in(one, old, new, dialect) for one in exclusion.elements)
+        exclusion.predicate = exclusion.predicate and renamed_in(exclusion.predicate, old, new, dialect)
+    for column in table.columns:
+        column.generated = column.generated and renamed_in(column.generated, old, new, dialect)
     for index in table.indexes:
+        index.predicate = index.predicate and renamed_in(index.predicate, old, new, dialect)
+        for part in index.parts:
+            part.expression = renamed_in(part.expression, old, new, dialect)
         index.included = _renamed(index.included, old, new, dialect)
         for part in index.parts:
             if part.column and dialect.key(part.column) == old:

@@ -132,13 +132,20 @@ def _column(cursor: Cursor, script: Script, draft: Draft) -> None:
         script.plain_columns[cursor.text(start + 1, end - told)] = copy.copy(column)
 
 
-def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: set[str]) -> None:
+ALL_COPIED = frozenset(
+    "defaults identity generated comments constraints indexes storage statistics compression".split()
+)
+"""What LIKE may copy beside names, types and what is not empty."""
+
+
+def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: frozenset[str] | set[str]) -> None:
     schema, name = cursor.qualified()
     while cursor.now in ("INCLUDING", "EXCLUDING"):
         including = cursor.now == "INCLUDING"
         what = cursor.ahead(1).lower()
         cursor.i += 2
-        copied = copied | {what} if including else copied - {what}
+        named = ALL_COPIED if what == "all" else {what}
+        copied = copied | named if including else copied - named
     pattern = script.find(schema, name)
     if pattern is None:
         full = f"{schema}.{name}" if schema else name
@@ -147,7 +154,7 @@ def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: set[str])
         )
         return
     key = script.dialect.key
-    everything = "all" in copied or script.dialect.inline_indexes
+    everything = script.dialect.inline_indexes
     if script.dialect.inline_indexes:
         draft.table.comment, draft.table.options = pattern.table.comment, pattern.table.options
         draft.table.kind, draft.table.partition_by = pattern.table.kind, pattern.table.partition_by

@@ -123,7 +123,7 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
             end = cursor.after_group(start)
         query = cursor.text(start, end)
         draft.declared = tuple(column.name for column in table.columns)
-        draft.query = query.rstrip(";")
+        script.await_query(draft, query.rstrip(";"))
         cursor.i = end
     elif word == "NO" and cursor.ahead(1) == "PRIMARY":
         cursor.i += 3

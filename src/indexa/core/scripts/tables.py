@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from indexa.core.model import Column, Table
+from indexa.core.model import Column, Key, Table
 from indexa.core.scripts.cursor import Cursor
+from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.state import Draft, Script
-from indexa.core.scripts.table_body import copy_columns, read_columns
+from indexa.core.scripts.table_body import ALL_COPIED, copy_columns, read_columns
 from indexa.core.scripts.table_options import STORAGE, after_body, placing
 
 _BEGIN_QUERY = frozenset({"SELECT", "WITH", "VALUES", "TABLE", "FROM", "EXECUTE", "NODE", "EDGE"})
@@ -48,7 +49,7 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
     elif cursor.take("OF"):
         _of_type(cursor, script, draft)
     elif cursor.take("CLONE"):
-        copy_columns(cursor, script, draft, {"all"})
+        copy_columns(cursor, script, draft, ALL_COPIED)
     elif cursor.take("LIKE"):
         copy_columns(cursor, script, draft, {"defaults", "identity", "generated", "comments"})
     elif cursor.now == "AS" and cursor.is_name(cursor.i + 1) and cursor.ahead(1) not in _BEGIN_QUERY:
@@ -61,7 +62,26 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
         if draft.columns and cursor.statement.has_comments():
             remark_columns(cursor.statement, draft)
     after_body(cursor, script, draft)
+    if script.dialect.names_constraints == "postgresql":
+        _without_twins(draft)
+        for name in draft.table.primary_key.columns if draft.table.primary_key else ():
+            if column := script.column(draft, name):
+                column.nullable = False  # one that is inherited as well
+        name_constraints(script.dialect, draft.table)  # by the names that columns have now
     return draft
+
+
+def _without_twins(draft: Draft) -> None:
+    """Leave a unique key that a statement declares twice only once, under the name that one of them has."""
+    kept: dict[tuple[str, ...], Key] = {}
+    for key in draft.table.unique:
+        first = kept.setdefault(key.columns, key)
+        if first is not key:
+            first.name = first.name or key.name
+    primary = draft.table.primary_key
+    if primary and (twin := kept.pop(primary.columns, None)):
+        primary.name = primary.name or twin.name
+    draft.table.unique = list(kept.values())
 
 
 def _name(cursor: Cursor) -> tuple[str, str]:

@@ -1,0 +1,27 @@
+"""The names that an expression holds, as far as its tokens tell them."""
+
+from __future__ import annotations
+
+import re
+
+from indexa.core.scripts.dialect import Dialect
+
+_STRING_OR_NAME = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")+"|`(?:[^`]|``)+`|\w+""")
+_PLAIN = re.compile(r"[A-Za-z_]\w*")
+
+
+def names_in(expression: str, dialect: Dialect) -> list[str]:
+    """Return the names and words of an expression as the dialect reads them: folded, or as they are quoted."""
+    return [dialect.plain_name(token) for token in _STRING_OR_NAME.findall(expression) if token[0] != "'"]
+
+
+def renamed_in(expression: str, old: str, new: str, dialect: Dialect) -> str:
+    """Return an expression with one name in place of another; `old` is as the dialect compares names."""
+    plain = _PLAIN.fullmatch(new) and dialect.plain_name(new) == new
+    written = new if plain else f"`{new}`" if "`" in dialect.identifier_quotes[:1] else f'"{new}"'
+
+    def told(token: re.Match[str]) -> str:
+        word = token[0]
+        return written if word[0] != "'" and dialect.key(dialect.plain_name(word)) == old else word
+
+    return _STRING_OR_NAME.sub(told, expression)
