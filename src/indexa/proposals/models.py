@@ -59,4 +59,4 @@ class StoredProposal(models.Model):
         indexes = [models.Index(fields=["model", "state", "kind"], name="proposals_of_a_model")]
 
     def __str__(self) -> str:
-        return f"{self.kind}: {self.table_name}({', '.join(self.columns)})"
+        return f"{self.get_kind_display()} {self.table_name}({', '.join(self.columns)})"
