@@ -75,6 +75,18 @@ class RefusalTests(ProposalCase):
         StoredProposal.objects.filter(pattern=one.pattern).exclude(pk=one.pk).delete()
         self.assertContains(self.client.post(self.at("decide-many"), pattern, follow=True), "Nothing of this was open")
 
+    def test_a_decision_brings_all_counts_and_the_history_tells_names_from_words(self) -> None:
+        one = self.open(kind="foreign_key", table_name="main.sample")
+        answer = self.client.post(self.at("decide", one.pk), {"act": "accept"})
+        waiting = StoredProposal.objects.filter(state="open").count()
+        for state, count in (("open", waiting), ("accepted", 1), ("rejected", 0)):
+            self.assertContains(answer, f'<span id="proposals-{state}" hx-swap-oob="true">{count}</span>')
+            self.assertContains(self.client.get(self.at("page")), f'<span id="proposals-{state}">{count}</span>')
+        history = self.client.get(reverse("modeling:history", args=[self.area.slug, self.stored.pk]))
+        self.assertContains(
+            history, "Accepted: relationship <code>main.sample(point_id)</code> → <code>main.point</code>"
+        )
+
     def test_a_group_that_names_nothing_decides_nothing(self) -> None:
         for given in ({}, {"table": "1 or 1=1"}, {"kind": "foreign_key"}):
             with self.subTest(given):

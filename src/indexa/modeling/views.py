@@ -260,7 +260,11 @@ def undo(request: AreaRequest) -> JsonResponse:
     last = editing.next_to_undo(area=request.area, person=request.user, change_set_id=asked)
     if last is not None and taking.is_large(last):
         jobs.start(
-            area=request.area, kind="undo", title=f"Undoing: {last.why}"[:200], person=request.user, change_set=last.pk
+            area=request.area,
+            kind="undo",
+            title=f"Undoing: {last.why}".replace("`", "")[:200],
+            person=request.user,
+            change_set=last.pk,
         )
         return JsonResponse({"message": "That is large: it is taken back in the background."})
     try:

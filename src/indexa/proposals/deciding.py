@@ -91,8 +91,8 @@ def _why(wanted: Sequence[StoredProposal], accept: bool) -> str:
     verb = "Accepted" if accept else "Rejected"
     if len(wanted) == 1:
         one = wanted[0]
-        target = f" → {one.ref_table_name}" if one.ref_table_name else ""
-        return f"{verb}: {one.get_kind_display().lower()} {one.table_name}({', '.join(one.columns)}){target}"
+        target = f" → `{one.ref_table_name}`" if one.ref_table_name else ""
+        return f"{verb}: {one.get_kind_display().lower()} `{one.table_name}({', '.join(one.columns)})`{target}"
     return f"{verb} {len(wanted):,} proposals"
 
 
