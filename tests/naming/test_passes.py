@@ -232,7 +232,9 @@ class PassTests(PassCase):
             self.assertLessEqual(many - few, 5, counts)
 
 
-class PassPageTests(PassCase):
+class PassPageCase(PassCase):
+    """A pass, and the addresses of its pages."""
+
     def setUp(self) -> None:
         super().setUp()
         self.client.login(username=self.person.username, password=PASSWORD)
@@ -241,6 +243,8 @@ class PassPageTests(PassCase):
     def at(self, name: str, *more: object) -> str:
         return reverse(f"naming:{name}", args=[self.area.slug, self.made.pk, *more])
 
+
+class PassPageTests(PassPageCase):
     def test_pages_ask_as_often_for_many_words_and_passes_as_for_few(self) -> None:
         address = reverse("naming:passes", args=[self.area.slug])
         asked = []

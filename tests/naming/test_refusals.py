@@ -15,19 +15,11 @@ from indexa.naming import passes, settling, wordbooks
 from indexa.naming.errors import PassError
 from indexa.naming.exports import as_skos, as_turtle
 from indexa.naming.models import BookWord, NamingPass, PassWord
-from tests.factories import PASSWORD, make_area
-from tests.naming.test_passes import PassCase
+from tests.factories import make_area
+from tests.naming.test_passes import PassPageCase
 
 
-class RefusalTests(PassCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.client.login(username=self.person.username, password=PASSWORD)
-        self.made = self.make()
-
-    def at(self, name: str, *more: object) -> str:
-        return reverse(f"naming:{name}", args=[self.area.slug, self.made.pk, *more])
-
+class RefusalTests(PassPageCase):
     def word(self, short: str) -> PassWord:
         return self.made.words.get(short=short)
 

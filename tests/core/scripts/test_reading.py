@@ -57,6 +57,22 @@ class NameTests(TestCase):
                 self.assertEqual(key.ref_columns, (tables["t"].columns[0].name,))
                 self.assertEqual(receipt.adapted(), [])
 
+    def test_a_circle_of_parts_or_heirs_ends_and_loses_no_table(self) -> None:
+        script = (
+            "create table a (x int) partition by list (x); create table b (x int) partition by list (x);"
+            "alter table a attach partition b for values in (1); alter table b attach partition a for values in (2);"
+            "alter table a attach partition a default; create table me partition of me default;"
+            "create table c (y int); create table d (y int); alter table c inherit d; alter table d inherit c; alter table c inherit c;"
+            "alter table c alter y type bigint; alter table d rename y to z; alter table c rename to e; drop table d cascade;"
+            "create view v as select * from w; create view w as select * from v; drop view v cascade;"
+            "alter table a rename to whole; alter table whole detach partition b; create table last (n int);"
+        )
+        model, receipt = read("postgresql", script)
+        tables = {table.name: table for table in model.tables}
+        self.assertLessEqual({"whole", "b", "me", "last"}, set(tables))
+        self.assertEqual(tables["whole"].partitions, [])
+        self.assertEqual(sum("can't be a part of itself" in note.reason for note in receipt.notes), 3)
+
     def test_the_same_name_in_two_schemas_is_two_tables(self) -> None:
         script = "create table a.t (x int); create table b.t (y int); alter table b.t add z int; comment on table a.t is 'A'; drop table a.t;"
         model, receipt = read("postgresql", script)

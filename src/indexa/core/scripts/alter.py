@@ -586,7 +586,6 @@ def _attach(cursor: Cursor, script: Script, draft: Draft) -> None:
     cursor.i = cursor.end
     if part is None:
         raise MisfitError("the partition is not in the script", start)
-    part.partition_of = (draft.table.schema, draft.table.name)
     become_partition(script, part, draft.table.schema, draft.table.name, cursor.text(start, cursor.end).rstrip("; \n"))
 
 

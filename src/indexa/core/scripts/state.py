@@ -164,11 +164,9 @@ class Script:
     def leave_whole(self, draft: Draft) -> None:
         """Take a partition off the tables that it is a part of; it is a table by itself."""
         gone = {(draft.table.schema, draft.table.name), *((one.schema, one.name) for one in draft.table.partitions)}
-        whole = self.find(*draft.partition_of) if draft.partition_of else None
-        draft.partition_of = None
-        while whole is not None:
+        for whole in self.wholes(draft):
             whole.table.partitions = [one for one in whole.table.partitions if (one.schema, one.name) not in gone]
-            whole = self.find(*whole.partition_of) if whole.partition_of else None
+        draft.partition_of = None
 
     def await_query(self, draft: Draft, query: str) -> None:
         """Note that a query tells the columns of a draft, and what tables it shows."""
@@ -203,12 +201,10 @@ class Script:
         for one in self.drafts.values() if draft.table.partition_by else ():
             if one.partition_of == own:
                 one.partition_of = (schema, name)
-        whole = self.find(*draft.partition_of) if draft.partition_of else None
-        while whole is not None:
+        for whole in self.wholes(draft):
             for part in whole.table.partitions:
                 if (part.schema, part.name) == own:
                     part.schema, part.name = schema, name
-            whole = self.find(*whole.partition_of) if whole.partition_of else None
         for sequence in self.model.sequences:
             owner, _, column = sequence.owned_by.rpartition(".")
             if owner == full_name:
@@ -251,8 +247,21 @@ class Script:
     def heirs(self, draft: Draft) -> list[Draft]:
         """Return the tables that inherit from one, and those that inherit from them."""
         found: list[Draft] = []
-        for child in self.children(draft.table.full_name):
-            found += [child, *self.heirs(child)]
+        waiting = [draft]
+        while waiting:  # a script may make a circle
+            for child in self.children(waiting.pop().table.full_name):
+                if child is not draft and not any(child is one for one in found):
+                    found.append(child)
+                    waiting.append(child)
+        return found
+
+    def wholes(self, draft: Draft) -> list[Draft]:
+        """Return the table that a partition is a part of, and what that is a part of."""
+        found: list[Draft] = []
+        whole = self.find(*draft.partition_of) if draft.partition_of else None
+        while whole is not None and whole is not draft and not any(whole is one for one in found):
+            found.append(whole)
+            whole = self.find(*whole.partition_of) if whole.partition_of else None
         return found
 
     def refer(self, draft: Draft, foreign: ForeignKey, schema: str, name: str) -> None:
@@ -276,9 +285,15 @@ class Script:
             number = self._index_owner.get(self._key(where, name))
             if number in self.drafts:
                 return self.drafts[number]
+        return None
+
+    def owner_of_index_or_key(self, schema: str, name: str) -> Draft | None:
+        """Return the table that an index belongs to, or the key whose index has its name."""
+        if owner := self.owner_of_index(schema, name):
+            return owner
         key, wanted = self.dialect.key, self.dialect.key(name)
         schemas = {key(where) for where in ((schema,) if schema else self.search)}
-        for draft in self.drafts.values():  # the index of a key has the key's name
+        for draft in self.drafts.values():
             table = draft.table
             keys = [*table.unique, *table.exclusions, *([table.primary_key] if table.primary_key else [])]
             if key(table.schema) in schemas and any(key(one.name) == wanted for one in keys):

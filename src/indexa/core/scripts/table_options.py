@@ -8,7 +8,7 @@ from indexa.core.errors import CoreError
 from indexa.core.model import Index, IndexPart, Key, Partition
 from indexa.core.scripts.columns import in_bytes
 from indexa.core.scripts.constraints import columns_of, make_mandatory, table_constraint
-from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
+from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, worded
 from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_body import read_columns
@@ -392,12 +392,14 @@ def become_partition(script: Script, draft: Draft, schema: str, name: str, bound
         script.note("adapted", "partitions", "Its table is not in the script; it stands as a table.", draft.place)
         draft.partition_of = None
         return
+    if parent is draft or any(one is draft for one in script.wholes(parent)):
+        draft.partition_of = None
+        raise MisfitError("a table can't be a part of itself", 0)
     draft.partition_of = (parent.table.schema, parent.table.name)
     if not draft.columns:
         for column in parent.table.columns:
             draft.add(copy.copy(column), script.dialect.key(column.name))
     draft.query = ""
     part = Partition(draft.table.schema, draft.table.name, bound, draft.table.partition_by)
-    while parent is not None:
-        parent.table.partitions.append(part)
-        parent = script.find(*parent.partition_of) if parent.partition_of else None
+    for whole in script.wholes(draft):
+        whole.table.partitions.append(part)
