@@ -41,3 +41,4 @@ create table twice_named (a int, b int, index (a), index (a, b), unique (b), uni
 create table parts (id int not null, region varchar(9)) partition by list columns (region) (partition north values in ('n', 'nn') comment = 'North', partition south values in ('s'));
 alter table parts add partition (partition west values in ('w')); alter table parts comment 'Parts'; alter table parts drop partition south;
 create table hashed (a int) partition by hash (a) partitions 3; alter table hashed remove partitioning; create table keyed (a int primary key) partition by key () partitions 2;
+create table counted (n int auto_increment unique, m int null collate utf8mb4_bin, up int, key (up), foreign key (up) references counted (n)); alter table counted rename to counted_again;

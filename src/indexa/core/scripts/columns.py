@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from sys import intern
 from typing import TypeAlias
@@ -276,7 +277,8 @@ def _not(reading: ColumnReading) -> None:
 
 def _null(reading: ColumnReading) -> None:
     key = reading.draft.table.primary_key
-    reading.column.nullable = not (key and reading.column.name in key.columns)
+    counts = bool(reading.column.identity) and reading.script.dialect.names_constraints == "mysql"
+    reading.column.nullable = not counts and not (key and reading.column.name in key.columns)
 
 
 def _default(reading: ColumnReading) -> None:
@@ -373,6 +375,11 @@ def _collate(reading: ColumnReading) -> None:
         reading.column.collation = cursor.string()
     else:
         reading.column.collation = ".".join(cursor.path())
+    if reading.script.dialect.names_constraints == "mysql" and not _HOLDS_TEXT.match(reading.column.type):
+        reading.column.collation = ""  # allowed, and without a meaning
+
+
+_HOLDS_TEXT = re.compile(r"(?:var)?char|\w*text|enum|set\b|json", re.I)
 
 
 def _character_set(reading: ColumnReading) -> None:
@@ -474,6 +481,8 @@ def _identity(reading: ColumnReading) -> None:
 
 def _auto_increment(reading: ColumnReading) -> None:
     reading.column.identity = "by default"
+    if reading.script.dialect.names_constraints == "mysql":
+        reading.column.nullable = False
     if reading.cursor.now == "(":
         reading.cursor.skip_group()
     while reading.cursor.take_any(("START", "INCREMENT")):

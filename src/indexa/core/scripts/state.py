@@ -205,6 +205,10 @@ class Script:
             for part in whole.table.partitions:
                 if (part.schema, part.name) == own:
                     part.schema, part.name = schema, name
+        if self.dialect.names_constraints == "mysql":
+            for foreign in draft.table.foreign_keys:  # the names that the engine made up follow
+                if foreign.name.startswith(f"{own[1]}_ibfk_"):
+                    foreign.name = name + foreign.name[len(own[1]) :]
         for sequence in self.model.sequences:
             owner, _, column = sequence.owned_by.rpartition(".")
             if owner == full_name:
