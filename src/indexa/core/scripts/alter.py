@@ -60,6 +60,9 @@ def alter_table(cursor: Cursor, script: Script) -> None:
         cursor.take(",")
         if draft.number not in script.drafts:
             return
+    if script.dialect.names_constraints == "postgresql":
+        name_constraints(script.dialect, draft.table)
+        script.own_keys(draft)
 
 
 def _lost(cursor: Cursor, script: Script, draft: Draft, at: int, error: Exception) -> None:
@@ -602,7 +605,7 @@ def _inherit(cursor: Cursor, script: Script, draft: Draft) -> None:
     schema, name = cursor.qualified()
     full = f"{script.schema_for(schema)}.{name}"
     kept = tuple(one for one in draft.table.inherits if one != full)
-    draft.table.inherits = kept if leaves else (*kept, full)
+    script.inherit(draft, kept if leaves else (*kept, full))
     draft.adopted = not leaves
 
 

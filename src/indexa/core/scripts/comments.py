@@ -138,7 +138,7 @@ def comment_on(cursor: Cursor, script: Script) -> None:
     elif kind in ("TYPE", "DOMAIN", "SEQUENCE"):
         _label_object(script, kind, path, said)
     elif kind == "INDEX":
-        owner = script.owner_of_index_or_key(path[-2] if len(path) > 1 else "", path[-1])
+        owner = script.owner_of_index(path[-2] if len(path) > 1 else "", path[-1])
         if owner:
             _label_part(script, owner, path[-1], said, trigger=False)
     else:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any, Protocol
 
-from indexa.core.model import VIEW_KINDS, Routine
+from indexa.core.model import Routine
 from indexa.core.scripts.cursor import Cursor
-from indexa.core.scripts.state import Script
+from indexa.core.scripts.state import Draft, Script
 
 
 class _Named(Protocol):
@@ -44,7 +44,8 @@ def _drop_table(cursor: Cursor, script: Script) -> None:
         made = "views" if draft.table.kind in ("view", "materialized view") else "tables"
         if not draft.temporary:
             script.dropped[draft.table.schema, draft.table.name] = made
-        parts = [one for one in script.drafts.values() if one.partition_of == (draft.table.schema, draft.table.name)]
+        own = (draft.table.schema, draft.table.name)
+        parts = [one for one in script.drafts.values() if one.partition_of == own] if draft.table.partition_by else []
         heirs = script.heirs(draft)
         script.drop(draft)
         if script.dialect.names_constraints == "postgresql":
@@ -53,16 +54,16 @@ def _drop_table(cursor: Cursor, script: Script) -> None:
                 if one.number in script.drafts:
                     script.drop(one)
             for one in [draft, *along] if "CASCADE" in cursor.up else []:
-                _drop_views_of(script, one.number)
+                _drop_views_of(script, one)
 
 
-def _drop_views_of(script: Script, number: int) -> None:
+def _drop_views_of(script: Script, shown: Draft) -> None:
     """Take out the views that show a table, and those that show them, as CASCADE does."""
-    for draft in list(script.drafts.values()):
-        if draft.table.kind in VIEW_KINDS and number in draft.shows and draft.number in script.drafts:
-            script.dropped[draft.table.schema, draft.table.name] = "views"
-            script.drop(draft)
-            _drop_views_of(script, draft.number)
+    for view in script.views_of(shown):
+        if view.number in script.drafts:
+            script.dropped[view.table.schema, view.table.name] = "views"
+            script.drop(view)
+            _drop_views_of(script, view)
 
 
 def undrop(cursor: Cursor, script: Script) -> None:

@@ -47,8 +47,6 @@ class Draft(msgspec.Struct):
     """Whether it came to inherit after it was made, with columns of its own."""
     untyped: int = 0
     """How many of its columns its query computes, so that a script does not say their type."""
-    shows: set[int] = msgspec.field(default_factory=set)
-    """Numbers of the drafts that its query names."""
     partition_of: tuple[str, str] | None = None
 
     def add(self, column: Column, key: str) -> None:
@@ -79,6 +77,10 @@ class Script:
         """Tables by schema and name as comments wrote them, and by the search path; emptied when tables come or go."""
         self._former: dict[tuple[str, str], int] = {}
         self._made = 0
+        self._shown_by: dict[int, list[Draft]] = {}
+        """Drafts whose queries name one, by its number."""
+        self._parents: set[str] = set()
+        """Full names of tables that others inherit from, or did."""
         self._gone: dict[tuple[str, str], Draft] = {}
         self.settle: Callable[[Draft], None] = lambda draft: None
         """Gives a draft the columns that its query tells, if what it shows is known."""
@@ -173,9 +175,15 @@ class Script:
         draft.query = query
         names = {self.dialect.key(name) for name in names_in(query, self.dialect)}
         for name in names & self._by_bare_name.keys():
-            draft.shows |= self._by_bare_name[name] - {draft.number}
+            for number in self._by_bare_name[name] - {draft.number}:
+                self._shown_by.setdefault(number, []).append(draft)
         if draft.table.kind not in VIEW_KINDS or not self.dialect.views_follow:
             self.settle(draft)
+
+    def views_of(self, draft: Draft) -> list[Draft]:
+        """Return the views that show a draft."""
+        found = self._shown_by.get(draft.number, ())
+        return [one for one in found if one.number in self.drafts and one.table.kind in VIEW_KINDS]
 
     def restore(self, schema: str, name: str) -> None:
         """Take in again what was dropped under a name, without the references to it."""
@@ -195,9 +203,8 @@ class Script:
         draft.table.schema, draft.table.name = schema, name
         self._list(self._key(schema, name), draft.number)
         for child in self.children(full_name):
-            child.table.inherits = tuple(
-                draft.table.full_name if one == full_name else one for one in child.table.inherits
-            )
+            renamed = (draft.table.full_name if one == full_name else one for one in child.table.inherits)
+            self.inherit(child, tuple(renamed))
         for one in self.drafts.values() if draft.table.partition_by else ():
             if one.partition_of == own:
                 one.partition_of = (schema, name)
@@ -246,7 +253,14 @@ class Script:
 
     def children(self, full_name: str) -> list[Draft]:
         """Return the tables that inherit from one."""
+        if full_name not in self._parents:
+            return []
         return [draft for draft in self.drafts.values() if full_name in draft.table.inherits]
+
+    def inherit(self, draft: Draft, parents: tuple[str, ...]) -> None:
+        """Say what a table inherits from, by full names."""
+        draft.table.inherits = parents
+        self._parents.update(parents)
 
     def heirs(self, draft: Draft) -> list[Draft]:
         """Return the tables that inherit from one, and those that inherit from them."""
@@ -283,25 +297,19 @@ class Script:
         if not schema:
             self._index_owner[self._key("", name)] = draft.number
 
+    def own_keys(self, draft: Draft) -> None:
+        """Note whose the indexes of keys are, which have the keys' names."""
+        table = draft.table
+        for key in (*table.unique, *table.exclusions, *([table.primary_key] if table.primary_key else [])):
+            if key.name:
+                self.own_index(draft, "", key.name)
+
     def owner_of_index(self, schema: str, name: str) -> Draft | None:
         """Return the table that an index belongs to."""
         for where in (schema,) if schema else (*self.search, ""):
             number = self._index_owner.get(self._key(where, name))
             if number in self.drafts:
                 return self.drafts[number]
-        return None
-
-    def owner_of_index_or_key(self, schema: str, name: str) -> Draft | None:
-        """Return the table that an index belongs to, or the key whose index has its name."""
-        if owner := self.owner_of_index(schema, name):
-            return owner
-        key, wanted = self.dialect.key, self.dialect.key(name)
-        schemas = {key(where) for where in ((schema,) if schema else self.search)}
-        for draft in self.drafts.values():
-            table = draft.table
-            keys = [*table.unique, *table.exclusions, *([table.primary_key] if table.primary_key else [])]
-            if key(table.schema) in schemas and any(key(one.name) == wanted for one in keys):
-                return draft
         return None
 
     def column(self, draft: Draft, name: str) -> Column | None:

@@ -187,7 +187,7 @@ def _alter_index(cursor: Cursor, script: Script) -> None:
     schema, name = cursor.qualified()
     if cursor.take("RENAME", "TO") or cursor.take("TO"):
         key = script.dialect.key
-        owner = script.owner_of_index_or_key(schema, name)
+        owner = script.owner_of_index(schema, name)
         if owner:
             new = cursor.name()
             alter.rename_part(script, owner, key(name), new)

@@ -271,7 +271,7 @@ def _inherits(cursor: Cursor, script: Script, draft: Draft) -> None:
             draft.add(column, wanted)
     assert own_keys.keys() <= draft.columns.keys()
     draft.renumber()
-    draft.table.inherits = tuple(parents)
+    script.inherit(draft, tuple(parents))
     cursor.i = end
 
 

@@ -68,6 +68,7 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
             if column := script.column(draft, name):
                 column.nullable = False  # one that is inherited as well
         name_constraints(script.dialect, draft.table)  # by the names that columns have now
+        script.own_keys(draft)
     return draft
 
 
