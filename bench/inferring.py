@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 import resource
 import sqlite3
@@ -41,6 +42,8 @@ SCHEMAS = [
     ("gnumed-server", "gmDemographics.sql", "postgresql"),
     ("pgagent", "pgagent--4.2.sql", "postgresql"),
 ]
+PARTS = Path(__file__).parent / "parts_read.json"
+"""What a person who read these schemas holds for code tables, references by type and repeated columns."""
 Score = tuple[int, int, int]
 """Right ones, proposed ones, declared ones."""
 
@@ -54,6 +57,7 @@ def main(arguments: list[str]) -> None:
     )
     shares: dict[str, list[float]] = defaultdict(list)
     told: list[tuple[float, bool]] = []
+    parts: dict[str, list[tuple[float, bool]]] = defaultdict(list)
     with tempfile.TemporaryDirectory() as folder:
         for package, name, platform in SCHEMAS:
             content = fetch(Path(folder), package, name)
@@ -69,6 +73,8 @@ def main(arguments: list[str]) -> None:
             loose = keys_found(model, None, "loose")
             keys_with_rows = keys_found(model, said_of_keys(model))
             told += confidences
+            for part, confidence, right in parts_told(model, package):
+                parts[part].append((confidence, right))
             for kind, value in (
                 ("names", f1(names)),
                 ("no keys", f1(bare)),
@@ -86,6 +92,11 @@ def main(arguments: list[str]) -> None:
     for low, high in ((0.5, 0.7), (0.7, 0.8), (0.8, 0.9), (0.9, 1.0), (0.8, 1.0)):
         part = [right for value, right in told if low <= value < high]
         print(f"told at {low} to {high}: {sum(part)} of {len(part)} right")
+    for part, found in sorted(parts.items()):
+        expected = sum(confidence for confidence, _ in found)
+        print(
+            f"{part}: {len(found)} told, {expected:.1f} of them right by their confidence, {sum(right for _, right in found)} as read"
+        )
     for count in tables:
         large(count)
 
@@ -117,6 +128,20 @@ def judge(model: Model, what: str, data: DataSaid | None) -> tuple[Score, list[t
             if one.confidence >= 0.5:
                 found.add(key)
     return (len(found & wanted), len(found), len(wanted)), told
+
+
+def parts_told(model: Model, package: str) -> list[tuple[str, float, bool]]:
+    """Return each part that is proposed where keys are declared, its confidence, and whether a person who reads it agrees."""
+    read = json.loads(PARTS.read_text()).get(package, {})
+    return [
+        (
+            one.kind,
+            one.confidence,
+            (one.table if one.kind == "code_table" else f"{one.table}.{one.columns[0]}") in read.get(one.kind, ()),
+        )
+        for one in propose(model)
+        if one.kind in ("code_table", "typed_reference", "repeated_column")
+    ]
 
 
 def keys_found(model: Model, data: DataSaid | None, what: str = "all") -> tuple[int, int]:

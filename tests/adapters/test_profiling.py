@@ -25,9 +25,10 @@ from indexa.core.intake.choice import Choice
 from tests.factories import database, server_address
 
 ROWS = """create table cust (cust_id int, nm varchar(20));
-create table inv (inv_id int, cust_id int, ship_cust_id int);
+create table inv (inv_id int, cust_id int, ship_cust_id int, cust_nm varchar(20));
 insert into cust values (1, 'a'), (2, 'b');
-insert into inv values (1, 1, 9), (2, 2, 1), (3, null, null);"""
+insert into inv values (1, 1, 9, 'a'), (2, 2, 1, 'b'), (3, null, null, 'a'), (4, 1, 1, 'a'), (5, 2, 2, null), (6, 2, 2, 'b'),
+(7, 1, 1, 'b');"""
 
 
 class OnEveryPlatform(TransactionTestCase):
@@ -38,7 +39,11 @@ class OnEveryPlatform(TransactionTestCase):
 
     def check(self, said: DataSaid, schema: str) -> None:
         self.assertEqual(said.included[schema, "inv", "cust_id", schema, "cust", "cust_id"], 1.0)
-        self.assertEqual(said.included[schema, "inv", "ship_cust_id", schema, "cust", "cust_id"], 0.5)
+        self.assertEqual(said.included[schema, "inv", "ship_cust_id", schema, "cust", "cust_id"], 2 / 3)
+        self.assertEqual(
+            said.repeated[schema, "inv", "cust_nm", "cust_id", schema, "cust", "nm", "cust_id"], 0.8, said.repeated
+        )
+        self.assertEqual(said.rows[schema, "cust"], 2)
         self.assertTrue(said.unique[schema, "inv", ("inv_id",)])
         self.assertEqual(said.said, [])
 
@@ -96,6 +101,16 @@ class BoundTests(TestCase):
         asked = Questions([("s", "a", ("id",))], [self.inclusion], {("s", "b", "id")})
         profiling.ask(session, "postgresql", asked)
         self.assertTrue(all("limit 20000" in query and query.startswith("select count(*)") for query in session.asked))
+
+    def test_a_constant_or_a_few_rows_repeat_nothing(self) -> None:
+        asked = Questions([], [], {("s", "b", "id")}, repeated=[("s", "a", "x", "b_id", "s", "b", "x", "id")])
+        for answer in ((400, 1, 400), (3, 3, 3), (0, 0, None)):
+            session = Recording([answer])
+            self.assertEqual(profiling.ask(session, "postgresql", asked).repeated, {})
+            self.assertIn("limit 20000", session.asked[0])
+        self.assertEqual(
+            profiling.ask(Recording([(400, 9, 300)]), "postgresql", asked).repeated, {asked.repeated[0]: 0.75}
+        )
 
     def test_a_large_table_without_an_index_is_left_alone_and_said_so(self) -> None:
         session = Recording([(profiling.SAMPLED_ROWS + 1,)])

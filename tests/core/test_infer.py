@@ -334,6 +334,36 @@ class PartTests(TestCase):
         self.assertIn(("code_table", "role_type"), found)
         self.assertEqual(found["repeated_column", "visit"].ref_columns, ("name",))
 
+    def test_few_rows_make_a_code_table_surer_and_many_refute_it(self) -> None:
+        tables = [made("trade", "id name:t", "id"), made("crew", "id trade_id name:t", "id")]
+
+        def told(rows: int | None) -> float:
+            data = DataSaid(rows={} if rows is None else {("", "trade"): rows})
+            return max(
+                (one.confidence for one in propose(schema(*tables), data=data) if one.kind == "code_table"), default=0
+            )
+
+        self.assertLess(told(5_000), told(None))
+        self.assertLess(told(None), told(12))
+        self.assertEqual(questions(schema(*tables)).counted, [("", "trade")])
+
+    def test_what_many_tables_have_is_repeated_by_none(self) -> None:
+        tables = [made("zone", "id zone_no:c grade:t seen:t", "id")]
+        tables += [made(name, "id zone_id zone_grade:t seen:t", "id") for name in ("pump", "well", "tank", "sluice")]
+        found = [one for one in propose(schema(*tables)) if one.kind == "repeated_column"]
+        self.assertEqual({one.columns for one in found}, {("zone_grade",)})
+
+    def test_rows_decide_what_is_repeated(self) -> None:
+        model = schema(made("zone", "id pressure:t size:t", "id"), made("pump", "id zone_id pressure:t maker:t", "id"))
+        (asked,) = questions(model).repeated
+        self.assertEqual(asked, ("", "pump", "pressure", "zone_id", "", "zone", "pressure", "id"))
+        told = {
+            share: [one.confidence > 0.8 for one in propose(model, data=DataSaid(repeated={asked: share})) if one.kind == "repeated_column"]
+            for share in (1.0, 0.9, 0.3)
+        }  # fmt: skip
+        self.assertEqual(told, {1.0: [True], 0.9: [False], 0.3: []})
+        self.assertEqual([one for one in propose(model) if one.kind == "repeated_column"], [])
+
     def test_what_others_refer_to_or_holds_texts_joins_nothing(self) -> None:
         tables = ("address|id town:t|id", "premise_type|id label:t|id", "premise|id address_id premise_type_id|id", "meter|id premise_id nm:t|id",
                   "users|id login:t|id", "address_note|id address_id user_id words:t|id",
@@ -361,7 +391,8 @@ class PartTests(TestCase):
 
     def test_a_type_beside_the_own_key_or_a_plain_reference_chooses_nothing(self) -> None:
         port = made("port", "port_id port_type:c name:t", "port_id")
-        found = propose(schema(port, made("router_port", "id port_id port_type:c", "id")))
+        volume = made("volume_target", "id volume_id:c volume_type:c", "id")
+        found = propose(schema(port, made("router_port", "id port_id port_type:c", "id"), volume))
         self.assertEqual([one for one in found if one.kind == "typed_reference"], [])
 
 

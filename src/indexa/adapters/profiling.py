@@ -7,22 +7,29 @@ table through an index; where there is none, only if that table is small. What w
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Protocol
 
 from indexa.core.infer.asking import Questions
-from indexa.core.infer.data import DataSaid, Inclusion, Uniqueness
+from indexa.core.infer.code_tables import SIZED
+from indexa.core.infer.data import DataSaid, Inclusion, Repeat, Uniqueness
 from indexa.core.platforms import RefusedError
 
 SAMPLED_ROWS = 20_000
 SAMPLED_VALUES = 500
 SECONDS = 120
+_FEW_ROWS = 5
+"""Fewer rows tell nothing of whether a column repeats another."""
 PLATFORMS = frozenset({"postgresql", "mysql", "sqlite", "duckdb"})
 """Where rows can be asked: the platforms whose queries were run against the real thing."""
 
 NOT_ASKED = "The rows of this kind of source ({platform}) can't be asked; names and structure alone were used."
 
 Tell = Callable[[str, int, int], None]
+
+
+class _TooLargeError(Exception):
+    """All of a large table would have been read."""
 
 
 class Session(Protocol):
@@ -56,28 +63,30 @@ class _Asking:
     def all(self) -> DataSaid:
         said = DataSaid()
         refused = large = 0
-        questions: list[Uniqueness | Inclusion] = [*self._asked.unique, *self._asked.included]
-        for done, question in enumerate(questions):
+        asked = self._asked
+        rounds: list[tuple[Sequence[Any], Callable[[Any], Any], dict[Any, Any]]] = [
+            (asked.unique, self._is_unique, said.unique),
+            (asked.included, self._share, said.included),
+            (asked.counted, self._rows, said.rows),
+            (asked.repeated, self._repeats, said.repeated),
+        ]
+        total = sum(len(questions) for questions, _, _ in rounds)
+        every = ((one, how, into) for questions, how, into in rounds for one in questions)
+        for done, (question, answer, answers) in enumerate(every):
             if time.monotonic() > self._until:
-                said.said.append(
-                    f"{len(questions) - done:,} of {len(questions):,} questions were not asked: the time allowed was up."
-                )
+                said.said.append(f"{total - done:,} of {total:,} questions were not asked: the time allowed was up.")
                 break
             if done % 20 == 0:
-                self._tell("Asking the rows", done, len(questions))
+                self._tell("Asking the rows", done, total)
             try:
-                if len(question) == 3:
-                    answer = self._is_unique(question)
-                    if answer is not None:
-                        said.unique[question] = answer
-                elif question[3:] in self._asked.indexed or self._is_small(question[3], question[4]):
-                    share = self._share(question)
-                    if share is not None:
-                        said.included[question] = share
-                else:
-                    large += 1
+                found = answer(question)
             except RefusedError:
                 refused += 1
+            except _TooLargeError:
+                large += 1
+            else:
+                if found is not None:
+                    answers[question] = found
         if large:
             said.said.append(
                 f"{large:,} {'column was' if large == 1 else 'columns were'} not compared: the other table has more than "
@@ -104,12 +113,35 @@ class _Asking:
     def _share(self, question: Inclusion) -> float | None:
         """Return the share of sampled values that stand in the other table; None where there are none."""
         schema, table, column, ref_schema, ref_table, ref_column = question
+        self._allow(ref_schema, ref_table, ref_column)
         name = self._name(column)
         sample = f"(select {name} as v from {self._table(schema, table)} limit {SAMPLED_ROWS}) r"
         values = f"(select distinct v from {sample} where v is not null limit {SAMPLED_VALUES}) s"
         there = f"exists (select 1 from {self._table(ref_schema, ref_table)} p where p.{self._name(ref_column)} = s.v)"
         count, found = self._one(f"select count(*), sum(case when {there} then 1 else 0 end) from {values}")
         return float(found or 0) / count if count else None
+
+    def _rows(self, question: tuple[str, str]) -> int | None:
+        """Count the rows of a table, to one more than a table of codes has; None for none."""
+        count = self._one(f"select count(*) from (select 1 as one from {self._table(*question)} limit {SIZED + 1}) s")
+        return int(count[0]) or None
+
+    def _repeats(self, question: Repeat) -> float | None:
+        """Return the share of sampled rows that hold the value of the row they refer to; None where too few values tell."""
+        schema, table, column, key, ref_schema, ref_table, theirs, ref_key = question
+        self._allow(ref_schema, ref_table, ref_key)
+        read = f"select {self._name(column)} as v, {self._name(key)} as k from {self._table(schema, table)} limit {SAMPLED_ROWS}"
+        sample = f"(select v, k from ({read}) r where v is not null and k is not null limit {SAMPLED_VALUES}) s"
+        joined = f"{sample} join {self._table(ref_schema, ref_table)} p on p.{self._name(ref_key)} = s.k"
+        count, distinct, same = self._one(
+            f"select count(*), count(distinct s.v), sum(case when s.v = p.{self._name(theirs)} then 1 else 0 end) from {joined}"
+        )
+        return float(same or 0) / count if count >= _FEW_ROWS and distinct > 1 else None
+
+    def _allow(self, schema: str, table: str, column: str) -> None:
+        """Raise where looking into a table by this column would read all of a large one."""
+        if (schema, table, column) not in self._asked.indexed and not self._is_small(schema, table):
+            raise _TooLargeError
 
     def _is_small(self, schema: str, table: str) -> bool:
         found = self._small.get((schema, table))

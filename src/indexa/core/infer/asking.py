@@ -1,4 +1,4 @@
-"""What the rows of a source should be asked: only what would make a likely key or reference surer or refute it."""
+"""What the rows of a source should be asked: only what would make a proposal surer or refute it."""
 
 from __future__ import annotations
 
@@ -6,9 +6,13 @@ from collections.abc import Iterator
 
 import msgspec
 
-from indexa.core.infer.data import Inclusion, Uniqueness
+from indexa.core.infer.data import Inclusion, Repeat, Uniqueness
 from indexa.core.infer.keys import KeyChoice
+from indexa.core.infer.names import SchemaNames
 from indexa.core.infer.proposing import Proposing, Tell
+from indexa.core.infer.reference import Reference
+from indexa.core.infer.repeated import holders, pairs
+from indexa.core.infer.roles import references_of, roles
 from indexa.core.infer.signs import UNLIKE
 from indexa.core.infer.uniques import telling_columns
 from indexa.core.model import Model, Table
@@ -27,6 +31,9 @@ class Questions(msgspec.Struct):
     included: list[Inclusion]
     indexed: set[tuple[str, str, str]]
     """Schema, table and column of keys and leading columns of indexes."""
+    counted: list[tuple[str, str]] = []
+    """Schemas and names of tables whose rows are to be counted."""
+    repeated: list[Repeat] = []
 
 
 def questions(model: Model, stack: Stack | None = None, tell: Tell | None = None) -> Questions:
@@ -52,11 +59,31 @@ def questions(model: Model, stack: Stack | None = None, tell: Tell | None = None
                     included.append((choice.confidence, asked))
     unique.sort(key=lambda one: -one[0])
     included.sort(key=lambda one: -one[0])
+    references = references_of(proposing.weigher, proposing.references())
     return Questions(
         [asked for _, asked in unique],
         [asked for _, asked in included],
         {place for table in model.tables for place in _led(table)},
+        _counted(proposing, references),
+        _repeated(proposing.names, references),
     )
+
+
+def _repeated(names: SchemaNames, references: dict[int, list[Reference]]) -> list[Repeat]:
+    """Return the columns that may repeat others, the likeliest first; each once for a table that it may repeat."""
+    held = holders(names)
+    found = [pair for number, out in references.items() for pair in pairs(names, held, number, out)]
+    found.sort(key=lambda pair: -pair.confidence * pair.reference.confidence)
+    return [pair.question(names) for pair in found]
+
+
+def _counted(proposing: Proposing, references: dict[int, list[Reference]]) -> list[tuple[str, str]]:
+    """Return the tables that look as those of codes do."""
+    return [
+        (one.schema, one.table)
+        for one in roles(proposing.names, proposing.keys, references, None)
+        if one.kind == "code_table"
+    ]
 
 
 def _keys(made: list[KeyChoice]) -> Iterator[tuple[tuple[str, ...], float]]:

@@ -17,6 +17,9 @@ ProposalKind: TypeAlias = Literal[
     "repeated_column",
 ]
 
+LEAST = 0.2
+"""What is less likely than this is not worth a person's look."""
+
 
 class Proposal(msgspec.Struct, omit_defaults=True, kw_only=True):
     """One proposal. `confidence` is how often one like it is right, from 0 to 1.

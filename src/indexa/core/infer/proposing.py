@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from indexa.core.collector import collector_resting
 from indexa.core.infer.choice import Choice, role_of
@@ -14,8 +14,9 @@ from indexa.core.infer.joins import joined_columns
 from indexa.core.infer.keys import KeyChoice, all_choices
 from indexa.core.infer.matching import Matcher
 from indexa.core.infer.names import SchemaNames
-from indexa.core.infer.proposal import Proposal
-from indexa.core.infer.roles import Reference, roles
+from indexa.core.infer.proposal import LEAST, Proposal
+from indexa.core.infer.reference import Reference
+from indexa.core.infer.roles import key_of, references_of, roles
 from indexa.core.infer.typed import typed_references
 from indexa.core.infer.uniques import unique_keys
 from indexa.core.model import Model, Table
@@ -24,8 +25,6 @@ from indexa.core.naming.wordbook import Stack
 Tell = Callable[[str, int, int], None]
 _WITHOUT_AMONG_KEYED = 0.6
 """By judgement: a table without a key among tables with one, whose likeliest key may be empty, may well have none."""
-LEAST = 0.2
-"""What is less likely than this is not worth a person's look."""
 
 
 def propose(
@@ -66,39 +65,38 @@ class Proposing:
     def all(self) -> list[Proposal]:
         """Return all proposals, by table."""
         found: list[Proposal] = []
-        references: list[Reference] = []
+        composite: list[Reference] = []
         total = len(self.names.tables)
         for number, one in enumerate(self.names.tables):
             if number % 100 == 0:
                 self._tell("Looking for relationships", number, total)
             found += self._primary(number)
             found += unique_keys(self.names, number, self.key_of(number), self._data)
-            for column, choice in self.weigher.chosen(number).items():
+            for choice in self.weigher.chosen(number).values():
                 if choice.confidence < LEAST:
                     continue
-                proposal = self._single(number, choice)
-                found.append(proposal)
-                references.append(
-                    Reference(number, (column,), choice.target.table, (choice.target.column,), choice.confidence)
-                )
+                found.append(self._single(number, choice))
             for made in self._composites.choices(number):
                 if made[0].confidence >= LEAST:
                     found.append(self._composite(number, made[0]))
-                    references.append(
+                    composite.append(
                         Reference(number, made[0].columns, made[0].target, made[0].ref_columns, made[0].confidence)
                     )
             found += typed_references(self.names, one, self.key_of(number))
         self._tell("Looking at the parts that tables play", 0, 0)
-        found += roles(self.names, self.weigher, self.keys, references)
+        references = references_of(self.weigher, [*self.references(), *composite])
+        found += roles(self.names, self.keys, references, self._data)
         return sorted(found, key=lambda one: (one.schema.lower(), one.table.lower(), one.kind, -one.confidence))
+
+    def references(self) -> Iterator[Reference]:
+        """Yield the likeliest reference of each column that has one."""
+        for number in range(len(self.names.tables)):
+            for column, choice in self.weigher.chosen(number).items():
+                yield Reference(number, (column,), choice.target.table, (choice.target.column,), choice.confidence)
 
     def key_of(self, number: int) -> tuple[str, ...]:
         """Return the primary key of a table: the declared one, or the likeliest."""
-        declared = self.names.tables[number].table.primary_key
-        if declared:
-            return declared.columns
-        made = self.keys[number]
-        return made[0].columns if made and made[0].confidence >= 0.5 else ()
+        return key_of(self.names.tables[number].table, self.keys[number])
 
     def _primary(self, number: int) -> list[Proposal]:
         table = self.names.tables[number].table

@@ -1,17 +1,19 @@
-"""The parts that tables and columns play: code tables, many-to-many tables, subtypes, repeated columns."""
+"""The parts that tables and columns play: tables that join two others, subtypes, code tables, columns that repeat others."""
 
 from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
-import msgspec
-
+from indexa.core.infer.code_tables import code_table
+from indexa.core.infer.data import DataSaid
 from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.keys import KeyChoice
-from indexa.core.infer.names import KEY_WORDS, SchemaNames
+from indexa.core.infer.names import SchemaNames
 from indexa.core.infer.proposal import Proposal
+from indexa.core.infer.reference import Reference
+from indexa.core.infer.repeated import holders, repeated
 from indexa.core.model import Table
 
 _SURE = 0.5
@@ -19,56 +21,46 @@ _SURE = 0.5
 _PAIR_ALONE, _PAIR, _ALONE = 0.97, 0.94, 0.88
 _SUBTYPE, _SUBTYPE_BY_GUESS = 0.8, 0.7
 _TEXT = re.compile(r"text|clob|n?(var)?char|character|string|json|xml", re.I)
-_CODE_WORDS = frozenset(
-    "type status kind category code class state reason level priority role method unit currency country language lookup lkp ref".split()
-)
-_LABELS = frozenset(
-    "name description desc label title text caption meaning display short long abbreviation symbol sort order active".split()
-)
-_PLAIN = frozenset(
-    "id name description created updated modified status type date note comment active version code title deleted by at time on "
-    "user timestamp value number key position order uuid enabled flag remark text label state last first start end "
-    "crt cre crtd upd mod chg ts dt tm usr cd nm nbr desc sts typ".split()
-)
 
 
-class Reference(msgspec.Struct, frozen=True):
-    """A reference that was found, or is declared: numbers of the two tables and their columns."""
-
-    table: int
-    columns: tuple[str, ...]
-    ref_table: int
-    ref_columns: tuple[str, ...]
-    confidence: float
-
-
-def roles(names: SchemaNames, weigher: Weigher, keys: list[list[KeyChoice]], found: list[Reference]) -> list[Proposal]:
-    """Return the parts that tables play, given the references found besides those declared."""
-    references = [one for one in found if one.confidence >= _SURE]
+def roles(
+    names: SchemaNames, keys: list[list[KeyChoice]], references: dict[int, list[Reference]], data: DataSaid | None
+) -> list[Proposal]:
+    """Return the parts that tables play, given what each refers to (`references_of`)."""
+    incoming = Counter(one.ref_table for made in references.values() for one in made if one.ref_table != one.table)
+    held = holders(names)
+    made: list[Proposal] = []
     for number, one in enumerate(names.tables):
+        out = references.get(number, [])
+        columns = key_of(one.table, keys[number])
+        made += _many_to_many(names, one.table, columns, out, incoming[number])
+        made += _subtype(names, one.table, columns, out)
+        made += code_table(names, number, columns, out, incoming[number], data)
+        made += repeated(names, held, number, out, data)
+    return made
+
+
+def references_of(weigher: Weigher, found: Iterable[Reference]) -> dict[int, list[Reference]]:
+    """Return what each table refers to: of what was found what is likely, and what is declared."""
+    out: dict[int, list[Reference]] = defaultdict(list)
+    for reference in found:
+        if reference.confidence >= _SURE:
+            out[reference.table].append(reference)
+    tables = weigher.names.tables
+    for number, one in enumerate(tables):
         for key in one.table.foreign_keys:
             target = weigher.by_full.get(
                 (f"{key.ref_schema}.{key.ref_table}" if key.ref_schema else key.ref_table).lower()
             )
             if target is not None:
-                references.append(Reference(number, key.columns, target, key.ref_columns, 1.0))
-    out: dict[int, list[Reference]] = defaultdict(list)
-    incoming: Counter[int] = Counter()
-    for reference in references:
-        out[reference.table].append(reference)
-        incoming[reference.ref_table] += 1
-    made: list[Proposal] = []
-    for number, one in enumerate(names.tables):
-        table = one.table
-        columns = _key(table, keys[number])
-        made += _many_to_many(names, table, columns, out[number], incoming[number])
-        made += _subtype(names, table, columns, out[number])
-        made += _code_table(names, number, columns, out[number], incoming[number])
-        made += _repeated(names, number, out[number])
-    return made
+                primary = tables[target].table.primary_key
+                there = key.ref_columns or (primary.columns if primary else ())
+                out[number].append(Reference(number, key.columns, target, there, 1.0))
+    return out
 
 
-def _key(table: Table, keys: list[KeyChoice]) -> tuple[str, ...]:
+def key_of(table: Table, keys: list[KeyChoice]) -> tuple[str, ...]:
+    """Return the primary key of a table: the declared one, or the likeliest."""
     if table.primary_key:
         return table.primary_key.columns
     return keys[0].columns if keys and keys[0].confidence >= _SURE else ()
@@ -114,61 +106,3 @@ def _subtype(names: SchemaNames, table: Table, key: tuple[str, ...], out: list[R
                 evidence=("its whole key refers to that table's key",), pattern=f"parts of {parent.full_name}",
                 cardinality="one to one",
             )  # fmt: skip
-
-
-def _code_table(
-    names: SchemaNames, number: int, key: tuple[str, ...], out: list[Reference], incoming: int
-) -> Iterator[Proposal]:
-    one = names.tables[number]
-    table = one.table
-    if len(key) != 1 or len(table.columns) > 6 or len(out) > 1 or incoming < 1:
-        return
-    rest = [one.columns[column.name] for column in table.columns if column.name != key[0]]
-    labels = [words for words in rest if set(words) & _LABELS]
-    if not labels or len(labels) < len(rest) / 2:
-        return
-    named = bool({*one.words, *one.marks} & _CODE_WORDS)
-    yield Proposal(
-        kind="code_table", schema=table.schema, table=table.name, columns=key,
-        confidence=round(min(0.95, 0.55 + 0.2 * named + 0.05 * min(incoming, 3) + (0.1 if len(table.columns) <= 3 else 0)), 3),
-        evidence=(
-            f"{incoming} {'reference leads' if incoming == 1 else 'references lead'} to it",
-            "it holds a key and what it is called",
-            *(("its name is a code table's",) if named else ()),
-        ),
-        pattern="tables of codes and their meaning",
-    )  # fmt: skip
-
-
-def _repeated(names: SchemaNames, number: int, out: list[Reference]) -> Iterator[Proposal]:
-    """Find columns that hold again what the table they refer to holds: customer_name beside customer_id."""
-    one = names.tables[number]
-    keys = {column for reference in out for column in reference.columns}
-    for reference in out:
-        if reference.ref_table == number or names.tables[reference.ref_table].table.full_name in one.table.inherits:
-            continue
-        theirs = names.tables[reference.ref_table]
-        their_keys = set(theirs.table.primary_key.columns) if theirs.table.primary_key else set()
-        by_words = {
-            words: name for name, words in theirs.columns.items() if name not in their_keys | set(reference.ref_columns)
-        }
-        types = {column.name: column.type.lower() for column in theirs.table.columns}
-        for column in one.table.columns:
-            words = one.columns[column.name]
-            if column.name in keys or set(words) <= KEY_WORDS:
-                continue
-            same, how = by_words.get(words), "it has the name of a column there"
-            if same is not None and set(words) <= _PLAIN:
-                same = None
-            if same is None:
-                for alias in theirs.aliases:
-                    if words[: len(alias)] == alias and (found := by_words.get(words[len(alias) :])):
-                        same, how = found, "its name is that table's and a column's there"
-            if same is not None and types[same] == column.type.lower():
-                yield Proposal(
-                    kind="repeated_column", schema=one.table.schema, table=one.table.name, columns=(column.name,),
-                    ref_schema=theirs.table.schema, ref_table=theirs.table.name, ref_columns=(same,),
-                    confidence=round((0.75 if words[: len(theirs.words)] == theirs.words else 0.6) * reference.confidence, 3),
-                    evidence=(how, f"`{', '.join(reference.columns)}` refers to that table", "the types are the same"),
-                    pattern=f"columns of {theirs.table.full_name} again",
-                )  # fmt: skip
