@@ -141,6 +141,24 @@ def dump(path: Path, megabytes: int) -> None:
             file.write("COPY sales.acct (a, b) FROM stdin;\n" + "12345\tIt's; a line\t\\N\t3.14\n" * 5000 + "\\.\n")
 
 
+def script_of_changes(tables: int) -> str:
+    """Return a script that makes so many tables and changes each: three columns, a key, a name, an index, a view that follows."""
+    made = []
+    for number in range(tables):
+        name = f"t{number}"
+        made += [
+            f"CREATE TABLE {name} (id serial PRIMARY KEY, a integer, b text)",
+            f"CREATE INDEX {name}_a ON {name} (a)",
+            f"CREATE VIEW {name}_v AS SELECT id, a FROM {name}",
+            f"ALTER TABLE {name} ADD COLUMN c integer REFERENCES t{number // 2} (id), DROP COLUMN b",
+            f"ALTER TABLE {name} RENAME COLUMN a TO d",
+            f"ALTER TABLE {name} RENAME TO {name}_now"
+            if number % 10 == 9
+            else f"ALTER TABLE {name} ALTER d SET NOT NULL",
+        ]
+    return ";\n".join(made) + ";\n"
+
+
 def large(path: str) -> None:
     """Read a dump of any size through a memory map."""
     with Path(path).open("rb") as file, mmap(file.fileno(), 0, access=ACCESS_READ) as content:
@@ -168,6 +186,15 @@ def main(_: list[str]) -> None:
     remarked = with_remarks(script_in("postgresql"))
     print(f"postgresql with a line comment beside every column: {len(remarked) / 1e6:.1f} MB")
     compare({"one expression, one pass": lambda: one_pass(remarked), "Indexa": lambda: ours(remarked, "postgresql")})
+    few, many = script_of_changes(1_000), script_of_changes(10_000)
+    seconds = []
+    for text in (few, many):
+        started = time.perf_counter()
+        ours(text, "postgresql")
+        seconds.append(time.perf_counter() - started)
+    print(
+        f"60,000 statements that change 10,000 tables: {seconds[1]:.1f} s, {seconds[1] / seconds[0]:.1f} times a tenth of them"
+    )
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "dump.sql"
         dump(path, 200)

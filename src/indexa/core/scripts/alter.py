@@ -432,7 +432,7 @@ def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) 
             column.default = None
         elif cursor.take("DROP", "IDENTITY"):
             if column.identity:
-                script.drop_sequences_of(f"{draft.table.full_name}.{column.name}")
+                script.sequences.drop_of(f"{draft.table.full_name}.{column.name}")
             column.identity = ""
             cursor.take("IF", "EXISTS")
         elif cursor.take("DROP", "EXPRESSION"):

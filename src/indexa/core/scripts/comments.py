@@ -213,7 +213,7 @@ def _label_check(cursor: Cursor, script: Script, name: str) -> None:
 
 def _label_object(script: Script, kind: str, path: list[str], said: str) -> None:
     key, model = script.dialect.key, script.model
-    by_kind: dict[str, list[Any]] = {"DOMAIN": [model.domains], "SEQUENCE": [model.sequences]}
+    by_kind: dict[str, list[Any]] = {"DOMAIN": [model.domains], "SEQUENCE": [script.sequences]}
     pools = by_kind.get(kind, [model.enums, model.composites, model.ranges, model.domains])
     for pool in pools:
         for one in pool:

@@ -97,11 +97,10 @@ def _drop_schema(cursor: Cursor, script: Script) -> None:
     key, model = script.dialect.key, script.model
     for draft in [one for one in script.drafts.values() if key(one.table.schema) == gone]:
         script.drop(draft)
-    pools: list[list[Any]] = [
-        model.enums, model.domains, model.composites, model.ranges, model.sequences, model.routines,
-    ]  # fmt: skip
+    pools: list[list[Any]] = [model.enums, model.domains, model.composites, model.ranges, model.routines]
     for pool in pools:
         pool[:] = [one for one in pool if key(one.schema) != gone]
+    script.sequences.drop([one for one in script.sequences if key(one.schema) == gone])
 
 
 def _drop_trigger(cursor: Cursor, script: Script) -> None:
@@ -145,7 +144,9 @@ def _drop_type_or_sequence(cursor: Cursor, script: Script, kind: str) -> None:
         "DOMAIN": [model.domains],
         "TYPE": [model.enums, model.composites, model.ranges],
     }
-    for pool in by_kind.get(kind, [model.sequences]):
+    if kind not in by_kind:
+        script.sequences.drop([one for one in script.sequences if _is_named(one, wanted, script)])
+    for pool in by_kind.get(kind, ()):
         pool[:] = [one for one in pool if not _is_named(one, wanted, script)]
 
 

@@ -54,6 +54,7 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
             name_checks(domain)
         _qualify_sequences(script)
     model = script.model
+    model.sequences = list(script.sequences)
     model.tables = [draft.table for draft in script.drafts.values() if draft.partition_of is None]
     folded = len(script.drafts) - len(model.tables)
     if folded:
@@ -174,7 +175,7 @@ _NEXT_VALUE = re.compile(r"nextval\s*\(\s*'([^'.]+)'(?:\s*::\s*regclass)?\s*\)",
 
 def _qualify_sequences(script: Script) -> None:
     """Word a default that names a sequence without its schema as the catalog does."""
-    schemas = {sequence.name: sequence.schema for sequence in script.model.sequences}
+    schemas = {sequence.name: sequence.schema for sequence in script.sequences}
     for draft in script.drafts.values():
         for column in draft.table.columns:
             if column.default and (found := _NEXT_VALUE.fullmatch(column.default)) and schemas.get(found[1].lower()):

@@ -29,7 +29,7 @@ def identity_sequence(script: Script, draft: Draft, column: Column, cursor: Curs
     end, cursor.i = cursor.i, start
     if cursor.take("("):
         if cursor.take("SEQUENCE", "NAME"):
-            found.name = cursor.path()[-1]
+            script.sequences.change(found, name=cursor.path()[-1])
         read_options(cursor, script, found, end - 1, made=True)
     cursor.i = end
 
@@ -47,15 +47,15 @@ def owned_sequence(script: Script, draft: Draft, column: Column) -> Sequence:
         maximum=_LIMITS.get(column.type, 2**63) - 1,
         owned_by=f"{table.full_name}.{column.name}",
     )
-    script.model.sequences.append(found)
+    script.sequences.add(found)
     return found
 
 
 def like_sequence(script: Script, draft: Draft, column: Column, pattern: str) -> None:
     """Make the sequence of a column that is made like another one, given by its full name, with the options of that one's."""
     found = owned_sequence(script, draft, column)
-    for one in script.model.sequences:
-        if one.owned_by == pattern:
+    for one in script.sequences.of(pattern.rpartition(".")[0]):
+        if one.owned_by == pattern and one is not found:
             for option in ("start", "increment", "minimum", "maximum", "cache", "cycle"):
                 setattr(found, option, getattr(one, option))
             return
@@ -67,15 +67,13 @@ def sequence(cursor: Cursor, script: Script, *, made: bool) -> None:
     cursor.take("IF", "EXISTS")
     schema, name = cursor.qualified()
     schema = script.schema_for(schema)
-    key = script.dialect.key
     if made:
         found = Sequence(schema=schema, name=name, type="bigint", start=1, increment=1, minimum=1, maximum=2**63 - 1)
-        script.model.sequences.append(found)
+        script.sequences.add(found)
+    elif known := script.sequences.find(schema, name):
+        found = known
     else:
-        known = [one for one in script.model.sequences if key(one.name) == key(name) and key(one.schema) == key(schema)]
-        if not known:
-            return
-        found = known[0]
+        return
     read_options(cursor, script, found, cursor.end, made=made)
 
 
@@ -103,13 +101,14 @@ def read_options(cursor: Cursor, script: Script, found: Sequence, end: int, *, m
             path = cursor.path()
             if len(path) > 1:
                 table = script.find(path[-3] if len(path) > 2 else "", path[-2])
-                found.owned_by = f"{table.table.full_name}.{path[-1]}" if table else ".".join(path)
+                owner = f"{table.table.full_name}.{path[-1]}" if table else ".".join(path)
+                script.sequences.change(found, owned_by=owner)
         elif word == "OWNER" and cursor.take("TO"):
             found.owner = cursor.name()
         elif word == "RENAME" and cursor.take("TO"):
-            found.name = cursor.name()
+            script.sequences.change(found, name=cursor.name())
         elif word == "SET" and cursor.take("SCHEMA"):
-            found.schema = cursor.name()
+            script.sequences.change(found, schema=cursor.name())
     found.increment = said.get("INCREMENT", found.increment)
     if found.increment < 0 and made:
         found.minimum, found.maximum = -_LIMITS.get(found.type, 2**63), -1

@@ -11,6 +11,7 @@ import msgspec
 from indexa.core.intake.receipt import Fate, Note
 from indexa.core.model import VIEW_KINDS, Column, ForeignKey, Index, Key, Model, SchemaInfo, Table
 from indexa.core.scripts.dialect import Dialect
+from indexa.core.scripts.sequence_pool import SequencePool
 from indexa.core.scripts.words import names_in, renamed_in
 
 _NAMED_PLACES = 40
@@ -71,6 +72,7 @@ class Script:
         self.first_schema = first
         self.search: tuple[str, ...] = (first,)
         self.drafts: dict[int, Draft] = {}
+        self.sequences = SequencePool(dialect.key)
         self._by_name: dict[tuple[str, str], int] = {}
         self._by_bare_name: dict[str, set[int]] = {}
         self.found_by_words: dict[tuple[str, str, tuple[str, ...]], Draft] = {}
@@ -79,6 +81,8 @@ class Script:
         self._made = 0
         self._shown_by: dict[int, list[Draft]] = {}
         """Drafts whose queries name one, by its number."""
+        self._referring: dict[int, list[tuple[Draft, Reference]]] = {}
+        """Foreign keys that are bound to a draft, by its number, each with the draft that declares or declared it."""
         self._parents: set[str] = set()
         """Full names of tables that others inherit from, or did."""
         self._gone: dict[tuple[str, str], Draft] = {}
@@ -156,10 +160,9 @@ class Script:
         del self.drafts[draft.number]
         self._gone[self._key(draft.table.schema, draft.table.name)] = draft
         self._unlist(self._key(draft.table.schema, draft.table.name), draft.number)
-        self.drop_sequences_of(draft.table.full_name)
-        for other in self.drafts.values():
-            gone = [ref for ref in other.references if ref.target == draft.number]
-            for ref in gone:
+        self.sequences.drop_of(draft.table.full_name)
+        for other, ref in self._referring.pop(draft.number, ()):
+            if any(ref is one for one in other.references):
                 other.references.remove(ref)
                 other.table.foreign_keys.remove(ref.key)
 
@@ -216,10 +219,9 @@ class Script:
             for foreign in draft.table.foreign_keys:  # the names that the engine made up follow
                 if foreign.name.startswith(f"{own[1]}_ibfk_"):
                     foreign.name = name + foreign.name[len(own[1]) :]
-        for sequence in self.model.sequences:
-            owner, _, column = sequence.owned_by.rpartition(".")
-            if owner == full_name:
-                sequence.schema, sequence.owned_by = schema, f"{draft.table.full_name}.{column}"
+        for sequence in self.sequences.of(full_name):
+            column = sequence.owned_by.rpartition(".")[2]
+            self.sequences.change(sequence, schema=schema, owned_by=f"{draft.table.full_name}.{column}")
 
     def rename_schema(self, former: str, name: str) -> None:
         """Give a schema another name; all that is in it follows."""
@@ -229,13 +231,14 @@ class Script:
             info.name = name
             self.schemas[key(name)] = info
         self.search = tuple(name if key(one) == old else one for one in self.search)
-        pools: list[list[Any]] = [
-            model.enums, model.domains, model.composites, model.ranges, model.sequences, model.routines,
-        ]  # fmt: skip
+        pools: list[list[Any]] = [model.enums, model.domains, model.composites, model.ranges, model.routines]
         for pool in pools:
             for one in pool:
                 if key(one.schema) == old:
                     one.schema = name
+        for sequence in self.sequences:
+            if key(sequence.schema) == old:
+                self.sequences.change(sequence, schema=name)
         for draft in list(self.drafts.values()):
             if key(draft.table.schema) == old:
                 self.rename(draft, name, draft.table.name)
@@ -245,11 +248,6 @@ class Script:
                     column.type = f"{name}.{rest}"
                 if column.default is not None:
                     column.default = column.default.replace(f"nextval('{former}.", f"nextval('{name}.")
-
-    def drop_sequences_of(self, owner: str) -> None:
-        """Take out the sequences that belong to a column, or to any column of a table, by its full name."""
-        sequences = self.model.sequences
-        sequences[:] = [one for one in sequences if one.owned_by != owner and one.owned_by.rpartition(".")[0] != owner]
 
     def children(self, full_name: str) -> list[Draft]:
         """Return the tables that inherit from one."""
@@ -288,6 +286,7 @@ class Script:
         number = self._by_name.get(self._key(schema or self.search[0], name))
         if number is not None:
             reference.target = number
+            self._referring.setdefault(number, []).append((draft, reference))
         draft.references.append(reference)
         draft.table.foreign_keys.append(foreign)
 
@@ -338,13 +337,11 @@ class Script:
         former, column.name = column.name, new
         draft.columns[key(new)] = column
         _rename_in_keys(draft.table, key(former), new, self.dialect)
-        for sequence in self.model.sequences:
+        for sequence in self.sequences.of(draft.table.full_name):
             if sequence.owned_by == f"{draft.table.full_name}.{former}":
-                sequence.owned_by = f"{draft.table.full_name}.{new}"
-        for other in self.drafts.values():
-            for ref in other.references:
-                if ref.target == draft.number:
-                    ref.key.ref_columns = _renamed(ref.key.ref_columns, key(former), new, self.dialect)
+                self.sequences.change(sequence, owned_by=f"{draft.table.full_name}.{new}")
+        for _, ref in self._referring.get(draft.number, ()):
+            ref.key.ref_columns = _renamed(ref.key.ref_columns, key(former), new, self.dialect)
         for child in self.children(draft.table.full_name):
             self.rename_column(child, old, new)
         return True
@@ -358,7 +355,7 @@ class Script:
         table, gone = draft.table, key(column.name)
         table.columns.remove(column)
         draft.renumber()
-        self.drop_sequences_of(f"{table.full_name}.{column.name}")
+        self.sequences.drop_of(f"{table.full_name}.{column.name}")
 
         def holds(names: tuple[str, ...]) -> bool:
             return any(key(one) == gone for one in names)
