@@ -19,6 +19,7 @@ NAMES = {
     "naming_pass": "a naming pass over 200,000 columns: proposed, applied, undone",
     "inferring": "keys and relationships that schemas declare, hidden and found again; 1,000 and 10,000 tables",
     "fitting": "the weights of inference, fitted to a folder of model files and judged on those left out",
+    "fitting_rows": "the weights of what rows say, fitted on rows that are made up for these models",
     "rereading": "a large source read again of which some tables changed, beside queries and comparison",
     "storing": "storing a model in both layers, beside a bare COPY of the same rows",
     "searching": "searching the dictionary of 1,000,000 columns",
@@ -26,7 +27,7 @@ NAMES = {
     "exporting": "a spreadsheet of 200,000 rows: time beside CSV, and memory",
 }
 
-WITHOUT_SERVER = ("scripts", "other_catalogs", "real_scripts", "naming", "inferring", "fitting")
+WITHOUT_SERVER = ("scripts", "other_catalogs", "real_scripts", "naming", "inferring", "fitting", "fitting_rows")
 
 
 def main() -> None:

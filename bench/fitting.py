@@ -14,16 +14,17 @@ import argparse
 import random
 import sys
 from collections import Counter, defaultdict
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Mapping
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 from indexa.core.infer import weights
 from indexa.core.infer.composite import CompositeWeigher
+from indexa.core.infer.data import DataSaid
 from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.joins import joined_columns
-from indexa.core.infer.keys import all_choices, choices_alone
+from indexa.core.infer.keys import KeyChoice, all_choices, choices_alone, told_unique
 from indexa.core.infer.matching import Matcher
 from indexa.core.infer.names import SchemaNames
 from indexa.core.infer.surroundings import Surroundings
@@ -36,9 +37,6 @@ _FEW, _DECLARES = 6, 0.75
 # What is believed before any schema is seen: signs that hardly occur in the schemas at hand keep these weights.
 KEYS = {
     "has its value beside": -3.0,
-    "data unique": 1.5,
-    "data not unique": -7.0,
-    "fewer columns are unique in the data": -4.0,
     "unique key": 1.5,
     "unique index": 1.5,
     "begins with the id of its whole": -3.0,
@@ -59,7 +57,7 @@ REFERENCES = {
     "type column beside": -3.0, "measure word": -1.5, "counts": -2.0, "person: role inside": -1.0, "a person beside another's name": -2.0,
     "measure behind": -2.0,
     "declared elsewhere": 4.0, "declared elsewhere to others": -1.5, "habit of ending": 0.8, "declares others": -0.8,
-    "data included": 2.5, "numbers included": 1.0, "data nearly included": 0.5, "data not included": -6.0, "unique key": -1.0, "numbers itself": -2.0,
+    "unique key": -1.0, "numbers itself": -2.0,
     "goes on from that table": 2.0, "named with what its columns share": 2.0,
     "in its own schema": 1.0, "a rival is in its own schema": -1.0, "its role is that schema's name": 2.0, "the very name of one key": 1.0,
     "its values are made there": 1.0, "its values are made elsewhere": -1.0, "that key refers on": -1.0, "a rival's key refers there": 1.0,
@@ -97,18 +95,24 @@ def hide(model: Model, what: str) -> Model:
     return copy
 
 
-def primary_examples(model: Model, what: str, *, alone: bool) -> list[Example]:
+def primary_examples(model: Model, what: str, *, alone: bool, data: DataSaid | None = None) -> list[Example]:
     """Return an example for each table with a declared primary key, weighed by itself or with what the others tell."""
     hidden = hide(model, what)
     names = SchemaNames(hidden)
     matcher = Matcher(names)
     declared = {(t.schema, t.name): frozenset(t.primary_key.columns) for t in model.tables if t.primary_key}
     found = []
-    every = None if alone else all_choices(names, matcher)
+    every = None if alone else all_choices(names, matcher, data)
     around = Surroundings(names, matcher)
+    unique = told_unique(data) if data is not None else {}
+
+    def alone_of(number: int) -> list[KeyChoice]:
+        table = names.tables[number].table
+        return choices_alone(names, around, number, data, unique.get((table.schema, table.name), ()))
+
     for number, one in enumerate(names.tables):
         truth = declared.get((one.table.schema, one.table.name))
-        made = every[number] if every is not None else choices_alone(names, around, number)
+        made = every[number] if every is not None else alone_of(number)
         if truth is None:
             continue
         right = next((at for at, choice in enumerate(made) if frozenset(choice.columns) == truth), -1)
@@ -116,17 +120,17 @@ def primary_examples(model: Model, what: str, *, alone: bool) -> list[Example]:
     return found
 
 
-def weigher_of(hidden: Model) -> Weigher:
+def weigher_of(hidden: Model, data: DataSaid | None = None) -> Weigher:
     """Make what weighs the columns of a model."""
     names = SchemaNames(hidden)
     matcher = Matcher(names)
-    keys = all_choices(names, matcher)
-    return Weigher(names, matcher, keys, joined_columns(hidden), hidden.platform or "postgresql")
+    keys = all_choices(names, matcher, data)
+    return Weigher(names, matcher, keys, joined_columns(hidden), hidden.platform or "postgresql", data)
 
 
-def foreign_examples(model: Model, what: str, *, alone: bool) -> list[Example]:
+def foreign_examples(model: Model, what: str, *, alone: bool, data: DataSaid | None = None) -> list[Example]:
     """Return an example for each column that has a choice, weighed by itself or with what the others tell."""
-    weigher = weigher_of(hide(model, what))
+    weigher = weigher_of(hide(model, what), data)
     truth = single_keys(model)
     found = []
     for number, one in enumerate(weigher.names.tables):
@@ -148,13 +152,13 @@ def foreign_examples(model: Model, what: str, *, alone: bool) -> list[Example]:
     return found
 
 
-def composite_examples(model: Model, what: str) -> list[Example]:
+def composite_examples(model: Model, what: str, data: DataSaid | None = None) -> list[Example]:
     """Return an example for each row of columns that may refer to a composite key."""
     hidden = hide(model, what)
-    weigher = weigher_of(hidden)
+    weigher = weigher_of(hidden, data)
     matcher = Matcher(weigher.names)
-    keys = all_choices(weigher.names, matcher)
-    weighs = CompositeWeigher(weigher, keys)
+    keys = all_choices(weigher.names, matcher, data)
+    weighs = CompositeWeigher(weigher, keys, data)
     truth = {
         (t.full_name.lower(), frozenset(key.columns)): key.ref_table.lower()
         for t in model.tables
@@ -186,9 +190,15 @@ def single_keys(model: Model) -> dict[tuple[str, str], set[tuple[str, str]]]:
 
 
 def fit(
-    groups: Iterable[tuple[float, list[Example]]], believed: dict[str, float], pull: float = _PULL
+    groups: Iterable[tuple[float, list[Example]]],
+    believed: Mapping[str, float],
+    pull: float = _PULL,
+    only: Collection[str] | None = None,
 ) -> dict[str, float]:
-    """Return the weights that make the right choices likely; each group of examples has its share."""
+    """Return the weights that make the right choices likely; each group of examples has its share.
+
+    With `only`, all other signs keep the weights that are believed.
+    """
     import numpy
     from scipy import optimize, sparse
 
@@ -214,6 +224,7 @@ def fit(
     is_right = numpy.zeros(choices)
     is_right[right_at[right_at >= 0]] = 1
     beliefs = numpy.array([believed.get(name, 0.0) for name in numbered])
+    moves = numpy.array([only is None or name in only for name in numbered], dtype=float)
 
     def loss(w: Any) -> Any:
         scores = matrix @ w
@@ -224,10 +235,10 @@ def fit(
         likely[right_at >= 0] += scores[right_at[right_at >= 0]]
         slope = matrix.T @ ((is_right - told / whole[example]) * weight[example])
         far = w - beliefs
-        return pull / 2 * (far @ far) - weight @ likely / weight.sum(), pull * far - slope / weight.sum()
+        return pull / 2 * (far @ far) - weight @ likely / weight.sum(), moves * (pull * far - slope / weight.sum())
 
     found = optimize.minimize(loss, beliefs, jac=True, method="L-BFGS-B", options={"maxiter": _STEPS}).x
-    told = believed | {name: round(float(found[i]), 2) for name, i in numbered.items()}
+    told = dict(believed) | {name: round(float(found[i]), 2) for name, i in numbered.items()}
     return {name: told[name] for name in sorted(told) if abs(told[name]) >= 0.005}
 
 
@@ -300,7 +311,7 @@ def main(arguments: list[str]) -> None:
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--wrong", action="store_true")
     given = parser.parse_args(arguments)
-    models, shares, sets = _read([*given.folder, *given.keys])
+    models, shares, sets = read_models([*given.folder, *given.keys])
     for_keys = {Path(one.partition("=")[0]).name for one in given.keys}
     names = sorted(models)
     groups = {name: name.split("_")[0] for name in names}
@@ -343,7 +354,7 @@ def main(arguments: list[str]) -> None:
         print()
 
 
-def _read(folders: list[str]) -> tuple[dict[str, Model], dict[str, float], dict[str, str]]:
+def read_models(folders: list[str]) -> tuple[dict[str, Model], dict[str, float], dict[str, str]]:
     """Return the models of folders by name, how much each counts, and the folder each is from."""
     models: dict[str, Model] = {}
     shares: dict[str, float] = {}

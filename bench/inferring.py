@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import json
-import random
 import resource
-import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -14,14 +12,12 @@ from collections import defaultdict
 from pathlib import Path
 
 from bench.fitting import hide
+from bench.made_up_rows import said_by_made_up_rows
 from bench.real_scripts import fetch, quiet
-from indexa.adapters.address import Address
-from indexa.adapters.live import open_source
 from indexa.core import platforms
-from indexa.core.infer.asking import questions
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.proposing import propose
-from indexa.core.model import VIEW_KINDS, Model, Table
+from indexa.core.model import Model
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -68,10 +64,10 @@ def main(arguments: list[str]) -> None:
             model.platform = platform
             names, confidences = judge(model, "foreign", None)
             bare, _ = judge(model, "all", None)
-            rows, _ = judge(model, "foreign", said_by_made_up_rows(model))
+            rows, _ = judge(model, "foreign", said_by_made_up_rows(model, hide(model, "foreign")))
             keys = keys_found(model, None)
             loose = keys_found(model, None, "loose")
-            keys_with_rows = keys_found(model, said_of_keys(model))
+            keys_with_rows = keys_found(model, said_by_made_up_rows(model, hide(model, "all")))
             told += confidences
             for part, confidence, right in parts_told(model, package):
                 parts[part].append((confidence, right))
@@ -153,126 +149,6 @@ def keys_found(model: Model, data: DataSaid | None, what: str = "all") -> tuple[
         if one.kind == "primary_key"
     }
     return sum(found.get(name) == columns for name, columns in declared.items()), len(declared)
-
-
-def said_by_made_up_rows(model: Model) -> DataSaid:
-    """Fill a SQLite file with rows that keep the declared keys, and ask them by the very queries that a source is asked."""
-    draw = random.Random(5)
-    parents = {(child, columns): ref for child, columns, ref in wanted_of(model)}
-    with tempfile.TemporaryDirectory() as folder:
-        path = f"{folder}/rows.sqlite"
-        with sqlite3.connect(path) as rows:
-            for number, table in enumerate(model.tables):
-                if table.kind in ("view", "materialized view") or not table.columns:
-                    continue
-                names = ", ".join(f'"{column.name}"' for column in table.columns)
-                rows.execute(f'create table "{table.full_name}" ({names})')
-                single = {
-                    c.name: parents.get((table.full_name.lower(), frozenset({c.name.lower()}))) for c in table.columns
-                }
-                for row in range(60):
-                    # Each table's numbers begin elsewhere, as they do where tables have grown apart.
-                    values = [
-                        draw.randrange(60) + 1000 * place_of(model, single[c.name])
-                        if single[c.name]
-                        else row + 1000 * number
-                        for c in table.columns
-                    ]
-                    rows.execute(f'insert into "{table.full_name}" values ({", ".join("?" * len(values))})', values)
-        asked = questions(hide(model, "foreign"))
-        flat = _Flat()
-        with open_source("sqlite", Address("", 0, path), "") as opened:
-            said = opened.ask_rows(flat.flat(asked), quiet)
-        return flat.back(said)
-
-
-def said_of_keys(model: Model) -> DataSaid:
-    """Fill a SQLite file with rows that keep the declared primary and unique keys, and ask whether columns are unique.
-
-    A column that refers has few values, as many rows belong to one; others have as many as rows now and then, so that some
-    that are no keys hold no value twice.
-    """
-    draw = random.Random(7)
-    with tempfile.TemporaryDirectory() as folder:
-        path = f"{folder}/rows.sqlite"
-        flat = _Flat()
-        with sqlite3.connect(path) as rows:
-            for table in model.tables:
-                if table.kind not in VIEW_KINDS and table.columns:
-                    names = ", ".join(f'"{column.name}"' for column in table.columns)
-                    rows.execute(f'create table "{table.full_name}" ({names})')
-                    places = ", ".join("?" * len(table.columns))
-                    rows.executemany(f'insert into "{table.full_name}" values ({places})', made_up_rows(table, draw))
-        asked = questions(hide(model, "all"))
-        asked.unique = [("", _full(schema, table), columns) for schema, table, columns in asked.unique]
-        asked.included = []
-        with open_source("sqlite", Address("", 0, path), "") as opened:
-            said = opened.ask_rows(asked, quiet)
-        return DataSaid(unique={(*flat.split(table), columns): one for (_, table, columns), one in said.unique.items()})
-
-
-def made_up_rows(table: Table, draw: random.Random) -> list[list[int | None]]:
-    """Return up to 300 rows for a table; no two are the same in the columns of a declared key."""
-    referring = {name for key in table.foreign_keys for name in key.columns}
-    keys = [key.columns for key in ([table.primary_key] if table.primary_key else []) + table.unique]
-    keys += [tuple(part.column for part in one.parts) for one in table.indexes if one.unique and one.predicate is None]
-    alone = {key[0] for key in keys if len(key) == 1}
-    keyed = {name for key in keys for name in key}
-    values: dict[str, int] = {}
-    for column in table.columns:
-        if column.name in alone:
-            values[column.name] = 0
-        elif column.name in referring:
-            values[column.name] = 40
-        elif column.name in keyed:
-            values[column.name] = 25
-        else:
-            values[column.name] = draw.choice((2, 10, 100, 300, 0))
-    made: list[list[int | None]] = []
-    seen: set[tuple[object, ...]] = set()
-    for number in range(300):
-        row: dict[str, int | None] = {
-            column.name: None
-            if column.nullable and column.name not in keyed and draw.random() < 0.1
-            else draw.randrange(values[column.name])
-            if values[column.name]
-            else number
-            for column in table.columns
-        }
-        told = {(at, *(row.get(name) for name in key)) for at, key in enumerate(keys)}
-        if seen.isdisjoint(told):
-            seen |= told
-            made.append([row[column.name] for column in table.columns])
-    return made
-
-
-def place_of(model: Model, full_name: str | None) -> int:
-    """Return the number of a table among those of a model."""
-    return next(number for number, table in enumerate(model.tables) if table.full_name.lower() == full_name)
-
-
-class _Flat:
-    """Tables of all schemas stand in one SQLite file under their full names."""
-
-    def flat(self, asked):  # type: ignore[no-untyped-def]
-        asked.included = [("", _full(a, b), c, "", _full(d, e), f) for a, b, c, d, e, f in asked.included]
-        asked.unique = []
-        return asked
-
-    def back(self, said: DataSaid) -> DataSaid:
-        said.included = {
-            (*self.split(b), c, *self.split(e), f): share for (_, b, c, _, e, f), share in said.included.items()
-        }
-        return said
-
-    def split(self, name: str) -> tuple[str, str]:
-        """Return schema and table of a full name."""
-        schema, _, table = name.rpartition(".")
-        return schema, table
-
-
-def _full(schema: str, table: str) -> str:
-    return f"{schema}.{table}" if schema else table
 
 
 def large(count: int) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import sqlite3
 import tempfile
-from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
@@ -19,8 +18,9 @@ from pymysql.constants import CLIENT
 from indexa.adapters import profiling
 from indexa.adapters.address import Address, parse_address
 from indexa.adapters.live import open_source
-from indexa.core.infer.asking import Questions, questions
-from indexa.core.infer.data import DataSaid
+from indexa.core.infer.asking import ask_in_rounds
+from indexa.core.infer.data import DataSaid, Range
+from indexa.core.infer.questions import Questions
 from indexa.core.intake.choice import Choice
 from tests.factories import database, server_address
 
@@ -28,24 +28,38 @@ ROWS = """create table cust (cust_id int, nm varchar(20));
 create table inv (inv_id int, cust_id int, ship_cust_id int, cust_nm varchar(20));
 insert into cust values (1, 'a'), (2, 'b');
 insert into inv values (1, 1, 9, 'a'), (2, 2, 1, 'b'), (3, null, null, 'a'), (4, 1, 1, 'a'), (5, 2, 2, null), (6, 2, 2, 'b'),
-(7, 1, 1, 'b');"""
+(7, 1, 1, 'b');
+create table note (about int, words varchar(40));
+insert into note values (2, 'x'), (7, 'x'), (5, 'y'), (2, 'y');
+create table area (land int, patch int, nm varchar(20), primary key (land, patch));
+insert into area values (1, 1, 'a'), (1, 2, 'b'), (2, 1, 'c');
+create table visit (visit_id int, land int, patch int);
+insert into visit values (1, 1, 1), (2, 2, 1), (3, 2, 2), (4, 1, 2);"""
+HIDDEN = "create table pay (pay_id int, cust_id int)"
 
 
 class OnEveryPlatform(TransactionTestCase):
     def said(self, platform: str, address: Address, password: str, schema: str) -> DataSaid:
         with open_source(platform, address, password) as opened:
             model, _ = opened.read(Choice((schema,)), lambda *_: None, "m")
-            return opened.ask_rows(questions(model), lambda *_: None)
+            return ask_in_rounds(
+                model, None, lambda asked, seconds: opened.ask_rows(asked, lambda *_: None, seconds), lambda *_: None
+            )
 
-    def check(self, said: DataSaid, schema: str) -> None:
-        self.assertEqual(said.included[schema, "inv", "cust_id", schema, "cust", "cust_id"], 1.0)
-        self.assertEqual(said.included[schema, "inv", "ship_cust_id", schema, "cust", "cust_id"], 2 / 3)
+    def check(self, said: DataSaid, schema: str, *refusals: str) -> None:
+        self.assertEqual(said.included[schema, "inv", ("cust_id",), schema, "cust", ("cust_id",)], 1.0)
+        self.assertEqual(said.included[schema, "inv", ("ship_cust_id",), schema, "cust", ("cust_id",)], 2 / 3)
         self.assertEqual(
             said.repeated[schema, "inv", "cust_nm", "cust_id", schema, "cust", "nm", "cust_id"], 0.8, said.repeated
         )
         self.assertEqual(said.rows[schema, "cust"], 2)
-        self.assertTrue(said.unique[schema, "inv", ("inv_id",)])
-        self.assertEqual(said.said, [])
+        self.assertEqual(said.unique[schema, "inv", ("inv_id",)], 7)
+        self.assertEqual(said.included[schema, "note", ("about",), schema, "inv", ("inv_id",)], 1.0)
+        self.assertNotIn((schema, "note", ("about",), schema, "cust", ("cust_id",)), said.included)
+        self.assertEqual(
+            said.included[schema, "visit", ("land", "patch"), schema, "area", ("land", "patch")], 0.75, said.included
+        )
+        self.assertEqual([line.split(":")[0] for line in said.said], list(refusals))
 
     def test_postgresql(self) -> None:
         with database(f"create schema s; set search_path = s; {ROWS}") as name:
@@ -53,9 +67,12 @@ class OnEveryPlatform(TransactionTestCase):
                 server.execute(
                     f'grant usage on schema s to "{name}"; grant select on all tables in schema s to "{name}"'.encode()
                 )
+                server.execute(f"{HIDDEN.replace('pay', 's.pay', 1)}; insert into s.pay values (1, 1)".encode())
             own = server_address()
             address = Address(str(own["host"]), int(own["port"]), name, name)
-            self.check(self.said("postgresql", address, f"reader of {name}", "s"), "s")
+            said = self.said("postgresql", address, f"reader of {name}", "s")
+            self.check(said, "s", "2 questions were refused by the source. It said first")
+            self.assertIn("permission denied for table pay", said.said[0])
 
     def test_mariadb(self) -> None:
         _, address, password = parse_address(os.environ["INDEXA_TEST_MARIADB_URL"])
@@ -88,19 +105,37 @@ class Recording:
         self.asked: list[str] = []
         self._rows = rows
 
-    def fetch(self, query: str, parameters: Mapping[str, Any]) -> Iterable[tuple[Any, ...]]:
+    def bound(self, seconds: int) -> None:
+        self.seconds = seconds
+
+    def ask(self, query: str) -> tuple[Any, ...]:
         self.asked.append(query)
-        return [self._rows[min(len(self.asked), len(self._rows)) - 1]]
+        return self._rows[min(len(self.asked), len(self._rows)) - 1]
 
 
 class BoundTests(TestCase):
-    inclusion = ("s", "a", "b_id", "s", "b", "id")
+    inclusion = ("s", "a", ("b_id",), "s", "b", ("id",))
 
     def test_every_query_is_bounded_and_returns_counts(self) -> None:
         session = Recording([(5, 0), (5,), (3, 3)])
         asked = Questions([("s", "a", ("id",))], [self.inclusion], {("s", "b", "id")})
         profiling.ask(session, "postgresql", asked)
         self.assertTrue(all("limit 20000" in query and query.startswith("select count(*)") for query in session.asked))
+
+    def test_of_keys_that_hold_all_numbers_each_says_how_far_it_goes_on(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = f"{folder}/a.sqlite"
+            with sqlite3.connect(path) as lite:
+                lite.executescript(
+                    "create table a (x int); create table small (id int); create table large (id int);"
+                    "insert into a values (1), (4), (3);"
+                    "with recursive n(i) as (select 1 union all select i + 1 from n where i < 20) insert into large select i from n;"
+                    "insert into small select id from large where id < 6;"
+                )
+            asked = Questions(ranged=[("", "a", ("x",), "", name, ("id",)) for name in ("small", "large")])
+            with open_source("sqlite", Address("", 0, path), "") as opened:
+                said = opened.ask_rows(asked, lambda *_: None, 60)
+        self.assertEqual(list(said.ranged.values()), [Range(0.2, 1.0), Range(0.8, 1.0)])
 
     def test_a_constant_or_a_few_rows_repeat_nothing(self) -> None:
         asked = Questions([], [], {("s", "b", "id")}, repeated=[("s", "a", "x", "b_id", "s", "b", "x", "id")])
@@ -121,10 +156,10 @@ class BoundTests(TestCase):
 
     def test_names_are_quoted_and_time_is_bounded(self) -> None:
         session = Recording([(1, 1)])
-        evil = ("s", 'a"; drop table x; --', "b%d", "s", "b`c", "id")
+        evil = ("s", 'a"; drop table x; --', ("b%d",), "s", "b`c", ("id",))
         profiling.ask(session, "postgresql", Questions([], [evil], {("s", "b`c", "id")}))
         self.assertIn('"a""; drop table x; --"', session.asked[0])
-        self.assertIn('"b%%d"', session.asked[0])
+        self.assertIn('"b%d"', session.asked[0])
         said = profiling.ask(session, "mysql", Questions([], [evil], set()), seconds=-1)
         self.assertIn("1 of 1 questions were not asked", said.said[0])
 

@@ -177,7 +177,7 @@ class ReferenceTests(TestCase):
 
     def test_the_rows_refute_or_support(self) -> None:
         model = schema(made("customer", "id name:t", "id"), made("invoice", "id customer_id", "id"))
-        asked = ("", "invoice", "customer_id", "", "customer", "id")
+        asked = ("", "invoice", ("customer_id",), "", "customer", ("id",))
         before = self.confidence(propose(model))
         self.assertLess(self.confidence(propose(model, data=DataSaid(included={asked: 0.4}))), before / 2)
         self.assertGreater(self.confidence(propose(model, data=DataSaid(included={asked: 1.0}))), before)
@@ -190,7 +190,7 @@ class ReferenceTests(TestCase):
             made("tickets", "ticket_id subject:t", "ticket_id"),
             made("ticket_messages", "message_id ticket_id body:t", "message_id"),
         )
-        said = DataSaid(included={("", "tickets", "ticket_id", "", "ticket_messages", "message_id"): 1.0})
+        said = DataSaid(included={("", "tickets", ("ticket_id",), "", "ticket_messages", ("message_id",)): 1.0})
         self.assertEqual(references(model, data=said), {"ticket_messages.ticket_id>tickets"})
 
     def test_cardinality_and_optionality(self) -> None:
@@ -284,7 +284,7 @@ class KeyTests(TestCase):
 
     def test_rows_that_hold_it_twice_refute_it(self) -> None:
         model = schema(made("customer", "id name:t"))
-        said = DataSaid(unique={("", "customer", ("id",)): False})
+        said = DataSaid(unique={("", "customer", ("id",)): 0})
         self.assertLess(
             max((one.confidence for one in propose(model, data=said) if one.columns == ("id",)), default=0), 0.3
         )
@@ -294,7 +294,7 @@ class KeyTests(TestCase):
             made("gene", "id nm:t", "id"), made("kind", "id nm:t", "id"), made("gene_kind", "gene_id kind_id")
         )
         self.assertEqual(keys(model)["gene_kind"], ("gene_id", "kind_id"))
-        said = DataSaid(unique={("", "gene_kind", ("gene_id", "kind_id")): True, ("", "gene_kind", ("gene_id",)): True})
+        said = DataSaid(unique={("", "gene_kind", ("gene_id", "kind_id")): 500, ("", "gene_kind", ("gene_id",)): 500})
         (found,) = [one for one in propose(model, data=said) if one.kind == "primary_key"]
         self.assertEqual(found.columns, ("gene_id",))
         asked = questions(model).unique
@@ -313,7 +313,7 @@ class UniqueKeyTests(TestCase):
         self.assertEqual(set(self.uniques()), {("customer", "customer_no"), ("customer", "login")})
 
     def test_rows_decide(self) -> None:
-        said = {("", "customer", ("customer_no",)): True, ("", "customer", ("login",)): False}
+        said = {("", "customer", ("customer_no",)): 500, ("", "customer", ("login",)): 0}
         asked = self.uniques(DataSaid(unique=said))
         self.assertEqual(set(asked), {("customer", "customer_no")})
         self.assertGreater(asked["customer", "customer_no"], self.uniques()["customer", "customer_no"])

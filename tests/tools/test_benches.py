@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import random
 import re
 from contextlib import redirect_stdout
 from unittest import TestCase
@@ -13,7 +12,8 @@ from hypothesis import given, settings
 from bench import schemas
 from bench.common import compare
 from bench.fitting import hide, score_keys, score_references, single_keys
-from bench.inferring import f1, judge, keys_found, made_up_rows, said_by_made_up_rows, said_of_keys, wanted_of
+from bench.inferring import f1, judge, keys_found, wanted_of
+from bench.made_up_rows import rows_of, said_by_made_up_rows
 from indexa.core import platforms
 from indexa.core.model import Model
 from indexa.core.scripts.reader import ScriptFile, read_scripts
@@ -33,7 +33,7 @@ create table invoice (id integer primary key, customer_id integer not null refer
 create table invoice_line (invoice_id integer references invoice (id), line_no integer, price numeric(9,2), primary key (invoice_id, line_no));
 create unique index one_name on customer (name);
 comment on table customer is 'Who pays';"""
-ODD = """create table alpha (wx integer primary key, q1 text); create table beta (kk integer primary key, zz integer references alpha (wx));"""
+ODD = """create table alpha (wx uuid primary key, q1 text); create table beta (kk integer primary key, zz uuid references alpha (wx));"""
 
 
 class HidingTests(TestCase):
@@ -81,24 +81,35 @@ class JudgingTests(TestCase):
         self.assertEqual(f1((0, 0, 0)), 0.0)
 
     def test_made_up_rows_are_asked_by_the_queries_that_a_source_is_asked(self) -> None:
-        included = said_by_made_up_rows(read(PLAIN)).included
-        self.assertEqual(included["public", "invoice", "customer_id", "public", "customer", "id"], 1.0)
-        self.assertFalse(any(share == 1.0 and asked[4] == "invoice_line" for asked, share in included.items()))
-        unique = said_of_keys(read(PLAIN)).unique
-        self.assertIs(unique["public", "customer", ("id",)], True)
-        self.assertIs(unique["public", "invoice_line", ("invoice_id",)], False)
+        plain = read(PLAIN)
+        said = said_by_made_up_rows(plain, hide(plain, "all"))
+        self.assertEqual(said.included["public", "invoice", ("customer_id",), "public", "customer", ("id",)], 1.0)
+        self.assertGreater(said.unique["public", "customer", ("id",)], 1)
+        self.assertEqual(said.unique["public", "invoice_line", ("invoice_id",)], 0)
+        odd = read(ODD)
+        self.assertEqual(judge(odd, "foreign", said_by_made_up_rows(odd, hide(odd, "foreign")))[0], (1, 1, 1))
 
     @given(models())
     @settings(max_examples=40, deadline=None)
     def test_made_up_rows_keep_every_declared_key(self, model: Model) -> None:
-        for table in model.tables:
-            rows = made_up_rows(table, random.Random(1))
-            names = [column.name for column in table.columns]
-            self.assertLessEqual(len(rows), 300)
+        made = {table.full_name.lower(): (table, rows) for table, rows in rows_of(model)}
+        for table, rows in made.values():
+            names = {column.name for column in table.columns}
             for key in [*([table.primary_key] if table.primary_key else []), *table.unique]:
-                if set(key.columns) <= set(names):
-                    places = [names.index(name) for name in key.columns]
-                    self.assertEqual(len({tuple(row[at] for at in places) for row in rows}), len(rows))
+                if names.issuperset(key.columns):
+                    whole = [row for row in rows if None not in {row[name] for name in key.columns}]
+                    self.assertEqual(len({tuple(row[name] for name in key.columns) for row in whole}), len(whole))
+            for foreign in table.foreign_keys:
+                parent = made.get(f"{foreign.ref_schema}.{foreign.ref_table}".lower().lstrip("."))
+                alone = sum(not set(other.columns).isdisjoint(foreign.columns) for other in table.foreign_keys) == 1
+                if (
+                    parent
+                    and alone
+                    and len(foreign.columns) == len(foreign.ref_columns) == 1
+                    and foreign.columns[0] in names
+                ):
+                    there = {row.get(foreign.ref_columns[0]) for row in parent[1]}
+                    self.assertLessEqual({row[foreign.columns[0]] for row in rows} - {None}, there)
 
 
 class MadeUpSchemaTests(TestCase):

@@ -97,6 +97,19 @@ class SQLiteReading:
                 raise RefusedError(str(error)) from None
             raise
 
+    def bound(self, seconds: int) -> None:
+        """Questions to the rows of a file are bounded by its size and by the time that reading it may take."""
+
+    def ask(self, query: str) -> tuple[Any, ...]:
+        """Return the one row of a query. Raises RefusedError where it can't be answered."""
+        try:
+            (row,) = self._connection.execute(query).fetchall()
+        except sqlite3.OperationalError as error:
+            if "interrupted" in str(error):
+                raise
+            raise RefusedError(str(error)[:300]) from None
+        return tuple(row)
+
 
 _DEFINITION_FAULTS = (
     "no such function",
@@ -175,3 +188,17 @@ class DuckDBReading:
         del parameters
         rows: list[tuple[Any, ...]] = self._connection.execute(query).fetchall()
         return rows
+
+    def bound(self, seconds: int) -> None:
+        """Questions to the rows of a file are bounded by its size."""
+
+    def ask(self, query: str) -> tuple[Any, ...]:
+        """Return the one row of a query. Raises RefusedError where it can't be answered."""
+        import duckdb
+
+        try:
+            (row,) = self._connection.execute(query).fetchall()
+        except duckdb.Error as error:
+            # Its text may hold a value that could not be converted.
+            raise RefusedError(type(error).__name__) from None
+        return tuple(row)

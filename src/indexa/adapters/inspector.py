@@ -9,8 +9,8 @@ from typing import Any
 from indexa.adapters import profiling
 from indexa.adapters.errors import SourceError
 from indexa.core.collector import collector_resting
-from indexa.core.infer.asking import Questions
 from indexa.core.infer.data import DataSaid
+from indexa.core.infer.questions import Questions
 from indexa.core.intake.catalog import CatalogBuilder
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
@@ -80,9 +80,9 @@ class Inspection:
             found.append(SchemaCount(schema or "", counts))
         return found
 
-    def ask_rows(self, asked: Questions, tell: Tick) -> DataSaid:
+    def ask_rows(self, asked: Questions, tell: Tick, seconds: float) -> DataSaid:
         """Ask nothing: how such a database limits a query is not known."""
-        del asked, tell
+        del asked, tell, seconds
         return DataSaid(said=[profiling.NOT_ASKED.format(platform=self._backend)])
 
     def limits(self) -> list[str]:

@@ -10,8 +10,8 @@ from indexa.adapters import profiling
 from indexa.adapters.address import PORTS, Address
 from indexa.adapters.errors import SourceError
 from indexa.core import platforms
-from indexa.core.infer.asking import Questions
 from indexa.core.infer.data import DataSaid
+from indexa.core.infer.questions import Questions
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
@@ -41,8 +41,8 @@ class Reading(Protocol):
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
 
-    def ask_rows(self, asked: Questions, tell: Tick) -> DataSaid:
-        """Ask the rows, by bounded queries that return counts only."""
+    def ask_rows(self, asked: Questions, tell: Tick, seconds: float) -> DataSaid:
+        """Ask the rows, by bounded queries that return counts only, for so many seconds at most."""
 
 
 class PlatformReading:
@@ -74,9 +74,9 @@ class PlatformReading:
         self._platform.balance(self._session, receipt, choice)
         return model, receipt
 
-    def ask_rows(self, asked: Questions, tell: Tick) -> DataSaid:
-        """Ask the rows, by bounded queries that return counts only."""
-        return profiling.ask(self._session, self._platform.name, asked, tell)
+    def ask_rows(self, asked: Questions, tell: Tick, seconds: float) -> DataSaid:
+        """Ask the rows, by bounded queries that return counts only, for so many seconds at most."""
+        return profiling.ask(self._session, self._platform.name, asked, tell, seconds)
 
 
 @contextmanager

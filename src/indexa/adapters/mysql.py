@@ -14,6 +14,7 @@ from pymysql.cursors import SSCursor
 
 from indexa.adapters.address import Address
 from indexa.adapters.errors import SourceError
+from indexa.core.platforms import RefusedError
 
 CONNECT_SECONDS = 10
 STATEMENT_SECONDS = 300
@@ -99,6 +100,35 @@ class MySQLReading:
         with SSCursor(self._connection) as cursor:
             cursor.execute(query, dict(parameters))
             return list(cursor.fetchall_unbuffered())
+
+    def bound(self, seconds: int) -> None:
+        """Let no question to the rows take longer."""
+        mariadb = "mariadb" in self.version.lower()
+        limit = f"max_statement_time = {int(seconds)}" if mariadb else f"max_execution_time = {int(seconds)}000"
+        with self._connection.cursor() as cursor:
+            cursor.execute(f"set session {limit}")
+
+    def ask(self, query: str) -> tuple[Any, ...]:
+        """Return the one row of a query. Raises RefusedError where the server refuses it or gives up."""
+        try:
+            with self._connection.cursor() as cursor:
+                cursor.execute(query)
+                (row,) = cursor.fetchall()
+        except err.Error as error:
+            if not self._connection.open:
+                raise
+            raise RefusedError(_refusal(error)) from None
+        return tuple(row)
+
+
+def _refusal(error: err.Error) -> str:
+    """Word why a question was refused, without the server's text where that may hold a value."""
+    number = error.args[0] if error.args else 0
+    if number in (1142, 1143) and len(error.args) > 1:
+        return str(error.args[1]).splitlines()[0][:300]
+    if number in (1054, 1146):
+        return "a table or column is not there any more"
+    return "it took too long" if number in (1969, 3024) else f"error {number}"
 
 
 def explain(error: Exception, address: Address) -> SourceError:

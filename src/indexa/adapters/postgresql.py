@@ -12,10 +12,11 @@ from typing import Any
 from urllib.parse import unquote
 
 import psycopg
-from psycopg import errors
+from psycopg import errors, pq
 
 from indexa.adapters.address import Address
 from indexa.adapters.errors import SourceError
+from indexa.core.platforms import RefusedError
 
 CONNECT_SECONDS = 10
 STATEMENT_SECONDS = 300
@@ -125,6 +126,31 @@ class PostgreSQLReading:
             cursor.execute(query.encode(), parameters)
             while rows := cursor.fetchmany(_ROWS_AT_ONCE):
                 yield from rows
+
+    def bound(self, seconds: int) -> None:
+        """Let no question to the rows take longer; what one of them breaks off takes no other with it."""
+        if self._connection.info.transaction_status != pq.TransactionStatus.IDLE:
+            self._connection.execute("rollback")
+        self._connection.execute(f"set statement_timeout = '{int(seconds)}s'")
+
+    def ask(self, query: str) -> tuple[Any, ...]:
+        """Return the one row of a query. Raises RefusedError where the server refuses it or gives up."""
+        try:
+            (row,) = self._connection.execute(query.encode()).fetchall()
+        except psycopg.Error as error:
+            if self._connection.broken:
+                raise
+            raise RefusedError(_refusal(error)) from None
+        return row
+
+
+def _refusal(error: psycopg.Error) -> str:
+    """Word why a question was refused, without the server's text where that may hold a value."""
+    if isinstance(error, errors.InsufficientPrivilege):
+        return _first_line(str(error))
+    if isinstance(error, (errors.UndefinedTable, errors.UndefinedColumn)):
+        return "a table or column is not there any more"
+    return "it took too long" if isinstance(error, errors.QueryCanceled) else f"error {error.sqlstate}"
 
 
 def explain(error: psycopg.Error, address: Address) -> SourceError:

@@ -51,11 +51,12 @@ def _run(given: argparse.Namespace) -> int:
     data = None
     if given.data:
         from indexa.cli.read import open_named
-        from indexa.core.infer.asking import questions
+        from indexa.core.infer.asking import ask_in_rounds
 
-        asked = questions(model, stack, tell)
         with open_named(given.data) as opened:
-            data = opened.ask_rows(asked, tell or _quiet)
+            data = ask_in_rounds(
+                model, stack, lambda asked, seconds: opened.ask_rows(asked, tell or _quiet, seconds), tell
+            )
         for line in data.said:
             print(f"indexa: {line}", file=sys.stderr)
     found = [one for one in propose(model, stack, data, tell) if one.confidence >= given.least]

@@ -11,7 +11,7 @@ from django.urls import reverse
 
 from indexa.adapters.errors import SourceError
 from indexa.areas.models import Area, Person
-from indexa.core.infer.asking import questions
+from indexa.core.infer.asking import ask_in_rounds
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.proposal import Proposal
 from indexa.core.infer.proposing import propose
@@ -49,6 +49,9 @@ def find(job: Job, progress: Progress) -> str:
     found = propose(model, stack, data, progress.tell)
     progress.tell("Keeping what was found")
     keep(stored, model, found)
+    if data is not None:
+        job.arguments["unasked"] = data.said
+        job.save(update_fields=["arguments"])
     return reverse("proposals:page", args=[job.area.slug, stored.pk])
 
 
@@ -59,10 +62,11 @@ def _ask(stored: StoredModel, model: Model, stack: Stack, progress: Progress) ->
         raise JobFailedError(
             "No source of this model allows its rows to be asked.", "Allow it on the source's page, or look without."
         )
-    asked = questions(model, stack, progress.tell)
     try:
         with sources.reading(source) as opened:
-            return opened.ask_rows(asked, progress.tell)
+            return ask_in_rounds(
+                model, stack, lambda asked, seconds: opened.ask_rows(asked, progress.tell, seconds), progress.tell
+            )
     except SourceError as error:
         raise JobFailedError(error.message, error.hint) from error
 

@@ -51,6 +51,7 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
     if only:
         found = found.filter(**({"table_name": only} if by_table else {"pattern": only}))
     pages = Paginator(queries.groups(found, by_table=by_table), _GROUPS_A_PAGE).get_page(request.GET.get("page"))
+    looks = Job.objects.filter(area=request.area, kind="proposals", arguments__model=model.pk)
     shown = _ROWS_OF_ONE_GROUP if only else queries.SHOWN
     kinds = StoredProposal.objects.filter(model=model, state=given["state"]).values("kind").annotate(count=Count("pk"))
     context = {
@@ -59,8 +60,8 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
         "kinds": [(StoredProposal.Kind(one["kind"]), one["count"]) for one in kinds.order_by("-count")],
         "sure": StoredProposal.objects.filter(model=model, state="open", confidence__gte=_SURE).count(), "sure_from": _SURE,
         "asks_rows": model.sources.filter(asks_rows=True).exists(),
-        "looking": Job.objects.filter(area=request.area, kind="proposals", arguments__model=model.pk, state__in=["waiting", "running"]).first(),
-        "all_groups": f"?{urlencode(given)}", "ever": Job.objects.filter(area=request.area, kind="proposals", arguments__model=model.pk, state="done").exists(),
+        "looking": looks.filter(state__in=["waiting", "running"]).first(),
+        "all_groups": f"?{urlencode(given)}", "last": looks.filter(state="done").order_by("-pk").first(),
     }  # fmt: skip
     return render(request, "proposals/page.html", context)
 

@@ -12,8 +12,8 @@ from indexa.adapters.kit_files import kit_rows
 from indexa.adapters.script_files import open_scripts
 from indexa.core import platforms
 from indexa.core.errors import CoreError
-from indexa.core.infer.asking import Questions
 from indexa.core.infer.data import DataSaid
+from indexa.core.infer.questions import Questions
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.kit import read_kit
 from indexa.core.intake.receipt import Receipt
@@ -53,9 +53,9 @@ class UploadReading:
         """Nothing is kept from a reader of a file."""
         return []
 
-    def ask_rows(self, asked: Questions, tell: Tick) -> DataSaid:
+    def ask_rows(self, asked: Questions, tell: Tick, seconds: float) -> DataSaid:
         """An upload holds no rows to ask."""
-        del asked, tell
+        del asked, tell, seconds
         return DataSaid(said=["An upload holds no rows to ask; names and structure alone were used."])
 
     def _look(self) -> Model:

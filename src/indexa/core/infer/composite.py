@@ -9,6 +9,7 @@ from collections.abc import Iterable
 import msgspec
 
 from indexa.core.infer.choice import is_strong, speaks_of
+from indexa.core.infer.data import DataSaid
 from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.keys import KeyChoice
 from indexa.core.infer.matching import stem_of
@@ -37,8 +38,8 @@ class CompositeChoice(msgspec.Struct):
 class CompositeWeigher:
     """Finds composite references of all tables, given the keys that are declared or likely."""
 
-    def __init__(self, weigher: Weigher, keys: list[list[KeyChoice]]) -> None:
-        self._weigher, self._names = weigher, weigher.names
+    def __init__(self, weigher: Weigher, keys: list[list[KeyChoice]], data: DataSaid | None = None) -> None:
+        self._weigher, self._names, self._data = weigher, weigher.names, data
         self._holding: dict[str, set[int]] = defaultdict(set)
         for number, one in enumerate(self._names.tables):
             for column in one.table.columns:
@@ -223,6 +224,12 @@ class CompositeWeigher:
             features["identifies within"] = 1.0
         if len(theirs.table.columns) <= len(ref_columns) + 1:
             features["target is all key"] = 1.0
+        if self._data is not None:
+            share = self._data.included.get(
+                (own.table.schema, own.table.name, columns, theirs.table.schema, theirs.table.name, ref_columns)
+            )
+            if share is not None:
+                features["data included" if share >= 1 else "data not included"] = 1.0
         return CompositeChoice(columns, target, ref_columns, features)
 
     def _declared(self, child: int, columns: tuple[str, ...]) -> bool:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 _HOLDS = 0.5
 """Signs that are shares are told from here on."""
+_OF_ROWS, _TELLS = {"data unique", "fewer columns are unique in the data"}, 0.01
+"""Signs that hold by how many rows there were: they are told however few."""
 _WORDS: dict[str, dict[str, str]] = {
     "key": {
         "numbers itself": "the database numbers it",
@@ -80,6 +82,12 @@ _WORDS: dict[str, dict[str, str]] = {
         "habit of ending": "declared keys end like it",
         "data included": "all sampled values stand there",
         "numbers included": "all sampled numbers stand there",
+        "data included, rows alone": "all sampled values stand there",
+        "numbers included, rows alone": "all sampled numbers stand there",
+        "the highest number there": "and reach as far as those there",
+        "numbers there have gaps": "hardly by chance, as many numbers between are missing there",
+        "data in the narrower": "they stand in this narrower table too",
+        "told by rows alone": "nothing in its name says so",
         "data nearly included": "nearly all sampled values stand there",
         "data not included": "but sampled values do not stand there",
         "key unsure": "",
@@ -108,7 +116,11 @@ _WORDS: dict[str, dict[str, str]] = {
 
 def words_for(features: dict[str, float], kind: str, role: str = "") -> tuple[str, ...]:
     """Return the signs that hold, in words, in a fixed order; `role` is what the name says the row is."""
-    told = [words for sign, words in _WORDS[kind].items() if words and features.get(sign, 0.0) >= _HOLDS]
+    told = [
+        words
+        for sign, words in _WORDS[kind].items()
+        if words and features.get(sign, 0.0) >= (_TELLS if sign in _OF_ROWS else _HOLDS)
+    ]
     if role:
         told.append(f"role: {role}")
     return tuple(told)

@@ -9,7 +9,7 @@ from collections.abc import Callable
 import msgspec
 
 from indexa.core.infer.choice import Choice, Target, ending_of, is_named, is_strong, vote, weigh
-from indexa.core.infer.data import DataSaid
+from indexa.core.infer.data import DataSaid, Place
 from indexa.core.infer.joins import End
 from indexa.core.infer.key_signs import numbers_itself
 from indexa.core.infer.keys import KeyChoice
@@ -68,12 +68,19 @@ class Weigher:
             for target in targets:
                 if not target.generic and (len(target.words) > 1 or len(target.words[0]) >= _LEAST_LETTERS):
                     self._by_key_words[target.words].append(target)
+        self._by_place: dict[Place, list[Target]] = defaultdict(list)
+        for number, made in enumerate(self.targets):
+            table = names.tables[number].table
+            for target in made:
+                self._by_place[table.schema, table.name, target.column].append(target)
         self._join_ends: dict[End, list[End]] = defaultdict(list)
         for left, right in joins:
             self._join_ends[left].append(right)
         self._chosen: dict[int, dict[str, Choice]] = {}
         self._made: dict[int, dict[str, list[Choice]]] = {}
+        self._standing = _standing(data) if data is not None else {}
         self._trend: Trend | None = None
+        self._parts: dict[tuple[int, str], list[Place]] | None = None
         self.habits = self._learn()
         self.signs = Signs(names, matcher, self.targets, self.habits, joins, platform, data)
 
@@ -124,6 +131,22 @@ class Weigher:
                     if key.columns[0] in one.columns:
                         ways[ending_of(stem_of(one.columns[key.columns[0]]))] += 1
         return Habits(dict(by_column), frozenset(referring), frozenset(number for number, _ in referring), ways)
+
+    def referred(self, number: int) -> float:
+        """Return how many columns seem to refer to a table, with their confidences added."""
+        return self._trend.referred.get(number, 0.0) if self._trend is not None else 0.0
+
+    def parts_of(self, target: Target) -> list[Place]:
+        """Return the keys that seem to refer to this one, each all of its table's key."""
+        if self._parts is None:
+            self._parts = defaultdict(list)
+            for number, targets in enumerate(self.targets):
+                key = next((one.column for one in targets if one.primary), "")
+                further = self.chosen(number).get(key)
+                if further is not None and further.confidence >= _LIKELY:
+                    table = self.names.tables[number].table
+                    self._parts[further.target.table, further.target.column].append((table.schema, table.name, key))
+        return self._parts[target.table, target.column]
 
     def chosen(self, number: int) -> dict[str, Choice]:
         """Return the likeliest choice of each column of a table that has one."""
@@ -202,6 +225,9 @@ class Weigher:
             for rival in made:
                 if rival.target.table == further[0].target.table:
                     rival.features["a rival's key refers there"] = further[0].confidence
+                    if self.signs.stand_there(number, choice) and self.signs.stand_there(number, rival):
+                        told = self.signs.told_by_values(number, choice)
+                        choice.features["data in the narrower"] = further[0].confidence * told
 
     def _first_choices(self, number: int) -> dict[str, list[Choice]]:
         """Return the choices of a table's columns, each weighed by itself."""
@@ -226,7 +252,7 @@ class Weigher:
             if (number, column.name) in self.habits.referring or self.signs.family(column.type) not in _ABLE:
                 continue
             stem = stem_of(named.columns[column.name])
-            made = self._of_column(number, column, stem)
+            made = self._of_column(number, column, stem, own_key=primary == (column.name,))
             if not made:
                 continue
             shared = {
@@ -269,7 +295,7 @@ class Weigher:
             found[column.name] = weigh(made, ALONE)
         return found
 
-    def _of_column(self, number: int, column: Column, stem: Stem) -> list[Choice]:
+    def _of_column(self, number: int, column: Column, stem: Stem, *, own_key: bool) -> list[Choice]:
         best: dict[tuple[int, str], Choice] = {}
         words = self.names.tables[number].columns[column.name]
 
@@ -368,9 +394,27 @@ class Weigher:
             for table, _ in known.most_common(3):
                 for target in self.targets[table]:
                     add(target, None)
+        own_table = self.names.tables[number].table
+        for place in self._standing.get((own_table.schema, own_table.name, column.name), ()):
+            for target in self._by_place.get(place, ()):
+                if (target.table, target.column) not in best:
+                    add(
+                        target,
+                        None,
+                        **{"told by rows alone": 1.0, "rows alone, no key word": float(not stem.key_words)},
+                    )
         made = list(best.values())
-        self.signs.describe(number, column, stem, made)
+        self.signs.describe(number, column, stem, made, own_key=own_key)
         return made
+
+
+def _standing(data: DataSaid) -> dict[Place, list[Place]]:
+    """Return the columns whose sampled values all stand in a key, with those keys."""
+    found: dict[Place, list[Place]] = defaultdict(list)
+    for (schema, table, columns, ref_schema, ref_table, ref_columns), share in data.included.items():
+        if share >= 1 and len(columns) == 1:
+            found[schema, table, columns[0]].append((ref_schema, ref_table, ref_columns[0]))
+    return found
 
 
 def _is_plainly_named(match: Match | None, stem: Stem, target: Target) -> bool:

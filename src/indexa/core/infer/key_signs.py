@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 
 from indexa.core.infer.data import DataSaid
@@ -49,8 +50,14 @@ _SPAN = {
 }
 """Words of when a state begins, and those of when it ends."""
 _MANY = 5
+_ENOUGH_ROWS = 1_000
 SURE_SIGNS = {"id", "id of table", "numbers itself"}
 """Signs of a key that hardly mislead."""
+
+
+def measures(named: TableNames, column: Column) -> bool:
+    """Say whether a column holds how much or how many there is of something."""
+    return named.columns[column.name][-1] in _MEASURED or bool(_FRACTION.match(column.type))
 
 
 def numbers_itself(column: Column) -> bool:
@@ -104,7 +111,7 @@ def single(
         ):
             features["nothing counts beside it"] = 1.0
     features[f"position {min(column.position, 3)}"] = 1.0
-    if words[-1] in _MEASURED or _FRACTION.match(column.type):
+    if measures(named, column):
         features["measures"] = 1.0
     if column.name not in named.needed:
         features["may be empty"] = 1.0
@@ -360,16 +367,24 @@ def tell_from_copies(found: Found, edition: str) -> None:
 def tell_from_rows(found: Found, table: Table, data: DataSaid) -> None:
     """Add what rows say: a key holds no row twice, and no fewer of its columns would do."""
     answers = {columns: data.unique.get((table.schema, table.name, columns)) for columns in found}
-    singles = ((column.name,) for column in table.columns)
-    enough = {columns for columns, said in answers.items() if said}
-    enough |= {one for one in singles if data.unique.get((table.schema, table.name, one))}
+    singles = {
+        (column.name,): data.unique.get((table.schema, table.name, (column.name,)), 0) for column in table.columns
+    }
+    enough = {columns: rows for columns, rows in (singles | answers).items() if rows}
     for columns, features in found.items():
-        if answers[columns] is False:
+        rows = answers[columns]
+        fewer = max((count for one, count in enough.items() if set(one) < set(columns)), default=0)
+        if rows == 0:
             features["data not unique"] = 1.0
-        elif any(set(fewer) < set(columns) for fewer in enough):
-            features["fewer columns are unique in the data"] = 1.0
-        elif answers[columns]:
-            features["data unique"] = 1.0
+        elif fewer:
+            features["fewer columns are unique in the data"] = _told_by(fewer)
+        elif rows:
+            features["data unique"] = _told_by(rows)
+
+
+def _told_by(rows: int) -> float:
+    """Return how much rows tell that hold no value twice: few may do so by chance."""
+    return min(1.0, math.log(max(1, rows)) / math.log(_ENOUGH_ROWS))
 
 
 def tell_from_indexes(found: Found, table: Table) -> None:

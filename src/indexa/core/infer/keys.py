@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping
 
 import msgspec
 
@@ -55,10 +56,12 @@ def all_choices(
     """
     found = []
     around = Surroundings(names, matcher)
+    unique = told_unique(data) if data is not None else {}
     for number in range(len(names.tables)):
         if tell is not None and number % 200 == 0:
             tell(number, len(names.tables))
-        found.append(choices_alone(names, around, number, data))
+        table = names.tables[number].table
+        found.append(choices_alone(names, around, number, data, unique.get((table.schema, table.name), ())))
     firsts = [one[0] for one in found if one and one[0].confidence >= _LIKELY]
     habit = _habit(firsts)
     habit_of_speaking = _habit([one for one in firsts if one.features.keys() & _FIRST_SPEAKS])
@@ -77,6 +80,15 @@ def all_choices(
                 if choice.features.keys() & _FIRST_SPEAKS:
                     choice.features[f"habit of what refers, {kind}"] = habit_of_speaking
         _weigh(made, PRIMARY)
+    return found
+
+
+def told_unique(data: DataSaid) -> dict[tuple[str, str], list[tuple[str, ...]]]:
+    """Return for each table, by schema and name, the columns that no sampled rows share."""
+    found: dict[tuple[str, str], list[tuple[str, ...]]] = defaultdict(list)
+    for (schema, table, columns), rows in data.unique.items():
+        if rows:
+            found[schema, table].append(columns)
     return found
 
 
@@ -103,9 +115,13 @@ def _habit_of_links(names: SchemaNames, around: Surroundings, found: list[list[K
 
 
 def choices_alone(
-    names: SchemaNames, around: Surroundings, number: int, data: DataSaid | None = None
+    names: SchemaNames,
+    around: Surroundings,
+    number: int,
+    data: DataSaid | None = None,
+    unique: Iterable[tuple[str, ...]] = (),
 ) -> list[KeyChoice]:
-    """Return the choices for the primary key of a table, weighed by itself."""
+    """Return the choices for the primary key of a table, weighed by itself; `unique` are columns that rows hold once."""
     named = names.tables[number]
     table = named.table
     referring = around.speaking[number]
@@ -120,6 +136,11 @@ def choices_alone(
             if any(referring.values()) and has_its_value_beside(named, column.name):
                 features["has its value beside"] = 1.0
             found[column.name,] = features
+    known_sets = {frozenset(columns) for columns in found}
+    for columns in unique:
+        if frozenset(columns) not in known_sets:
+            found[columns] = composite(named, columns, referring, long) if len(columns) > 1 else {"single": 1.0}
+            found[columns]["told by rows alone"] = 1.0
     made_of_others = {column.name for column in table.columns[:2] if is_made_of_others(named, column.name)}
     edition = around.edition(number)
     for columns in _composites(named, referring, edition):

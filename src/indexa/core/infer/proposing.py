@@ -58,7 +58,7 @@ class Proposing:
         self.weigher = Weigher(self.names, matcher, self.keys, joined_columns(model), model.platform, data)
         self.weigher.look_at_all(lambda done, whole: tell("Weighing what columns refer to", done, whole))
         tell("Looking for composite references", 0, 0)
-        self._composites = CompositeWeigher(self.weigher, self.keys)
+        self.composites = CompositeWeigher(self.weigher, self.keys, data)
         keyed = sum(one.table.primary_key is not None for one in self.names.tables)
         self._others_declare_keys = keyed > len(self.names.tables) / 2
 
@@ -76,7 +76,7 @@ class Proposing:
                 if choice.confidence < LEAST:
                     continue
                 found.append(self._single(number, choice))
-            for made in self._composites.choices(number):
+            for made in self.composites.choices(number):
                 if made[0].confidence >= LEAST:
                     found.append(self._composite(number, made[0]))
                     composite.append(

@@ -11,7 +11,7 @@ import msgspec
 
 from indexa.core import platforms
 from indexa.core.infer.choice import Choice, Target, inexactness, is_named_after, is_strong, mean_the_same, speaks_of
-from indexa.core.infer.data import DataSaid
+from indexa.core.infer.data import DataSaid, Inclusion
 from indexa.core.infer.joins import End
 from indexa.core.infer.matching import MEASURES, PERSON_ROLES, PERSONS, SELF_ROLES, Matcher, Stem, stem_of
 from indexa.core.infer.names import KEY_WORDS, SchemaNames
@@ -23,6 +23,7 @@ _NAMES = re.compile(r"[\w$#]{3,}")
 _USERS = frozenset({"user", "usr"})
 _COUNTING = frozenset("num nb max min count total sum avg".split())
 """First words of columns that hold how many there are of something."""
+_ENOUGH_VALUES, _NEARLY, _HARDLY, _SPARSE = 100, 0.98, 0.05, 0.1
 _SMALL = 4
 """Columns of a table that holds codes and what they mean."""
 _SAME_TYPES = {
@@ -91,11 +92,15 @@ class Signs:
                 self.by_key_name[target.column.lower()].append(target)
         self.column_counts = Counter(column.name.lower() for one in names.tables for column in one.table.columns)
 
-    def describe(self, number: int, column: Column, stem: Stem, made: Sequence[Choice]) -> None:
+    def describe(self, number: int, column: Column, stem: Stem, made: Sequence[Choice], *, own_key: bool) -> None:
         """Write down what speaks for each choice of a column, then what sets them apart."""
         said = _read(column.comment or column.remark or column.definition)
         for choice in made:
             self._describe(number, column, stem, said, choice)
+        if self._data is not None:
+            for choice in made:
+                self._describe_data(number, column, choice, own_key)
+            self._count_rivals_in_rows(number, made)
         self._compare(number, made)
 
     def _key_speaks(self, target: Target) -> bool:
@@ -270,8 +275,6 @@ class Signs:
             features["declared elsewhere"] = known[target.table] / sum(known.values())
             if not known[target.table]:
                 features["declared elsewhere to others"] = 1.0
-        if self._data is not None:
-            self._describe_data(number, column, choice)
 
     def joins_others(self, number: int) -> bool:
         """Say whether a table holds hardly more than columns that name other tables."""
@@ -301,24 +304,55 @@ class Signs:
         else:
             choice.features["other type"] = 1.0
 
-    def _describe_data(self, number: int, column: Column, choice: Choice) -> None:
+    def _describe_data(self, number: int, column: Column, choice: Choice, own_key: bool) -> None:
         assert self._data is not None
-        own, theirs = self.names.tables[number].table, self.names.tables[choice.target.table].table
-        share = self._data.included.get(
-            (own.schema, own.name, column.name, theirs.schema, theirs.name, choice.target.column)
-        )
+        share = self._share(number, choice)
         if share is None:
             return
+        features, told = choice.features, self.told_by_values(number, choice)
+        alone = ", rows alone" if "told by rows alone" in features else ""
         if share >= 1 and self.family(column.type) == "number":
             # Tables count their rows from one: the numbers of a small one stand in each larger one, and a key's do so anyway.
-            if "the key itself" not in choice.features:
-                choice.features["numbers included"] = 1.0
+            if not own_key:
+                features["numbers included" + alone] = 1.0
+                features["many numbers included" + alone] = told
         elif share >= 1:
-            choice.features["data included"] = 1.0
-        elif share >= 0.98:
-            choice.features["data nearly included"] = 1.0
+            features["data included" + alone] = 1.0
+            features["many values included" + alone] = told
+        elif share >= _NEARLY:
+            features["data nearly included"] = 1.0
         else:
-            choice.features["data not included"] = 1.0
+            features["data not included"] = 1.0
+
+    def told_by_values(self, number: int, choice: Choice) -> float:
+        """Return how much it tells that all values of a column stand in a key: few may do so by chance."""
+        own = self.names.tables[number].table
+        values = self._data.values.get((own.schema, own.name, choice.column), 0) if self._data is not None else 0
+        return min(1.0, math.log(max(1, values)) / math.log(_ENOUGH_VALUES))
+
+    def _share(self, number: int, choice: Choice) -> float | None:
+        assert self._data is not None
+        return self._data.included.get(self._question(number, choice))
+
+    def _question(self, number: int, choice: Choice) -> Inclusion:
+        own, theirs = self.names.tables[number].table, self.names.tables[choice.target.table].table
+        return own.schema, own.name, (choice.column,), theirs.schema, theirs.name, (choice.target.column,)
+
+    def stand_there(self, number: int, choice: Choice) -> bool:
+        """Say whether rows were asked and all sampled values of a column stand in a key."""
+        return self._data is not None and (self._share(number, choice) or 0) >= 1
+
+    def _count_rivals_in_rows(self, number: int, made: Sequence[Choice]) -> None:
+        """Mark how many keys hold all values of a column; of many, most do so because they count from one as well."""
+        holding = [choice for choice in made if self.stand_there(number, choice)]
+        for choice in holding:
+            choice.features["others hold them too"] = math.log(len(holding))
+            lies = self._data.ranged.get(self._question(number, choice)) if self._data is not None else None
+            if lies is not None:
+                told = self.told_by_values(number, choice)
+                choice.features["higher numbers stand there"] = lies.beyond
+                choice.features["the highest number there"] = float(lies.beyond < _HARDLY)
+                choice.features["numbers there have gaps"] = told * min(1.0, -math.log(max(lies.filled, _SPARSE)))
 
     def family(self, type_name: str) -> str:
         found = self._families.get(type_name)

@@ -51,7 +51,7 @@ def unique_keys(names: SchemaNames, number: int, key: tuple[str, ...], data: Dat
         if not column.nullable:
             evidence.append("it must be filled")
         said = data.unique.get((table.schema, table.name, (column.name,))) if data is not None else None
-        if said is False:
+        if said == 0:
             continue
         if said:
             confidence += _SAMPLED
