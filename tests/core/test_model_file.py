@@ -8,6 +8,7 @@ from pathlib import Path
 import jsonschema
 from django.test import SimpleTestCase
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from indexa.core.errors import ModelFileError
 from indexa.core.model import Model, file
@@ -24,6 +25,15 @@ class ModelFileTests(SimpleTestCase):
         content = file.write(model)
         self.assertEqual(file.read(content), model)
         self.assertEqual(file.write(file.read(content)), content)
+
+    @given(models(), st.text(st.sampled_from('\x00\\u0"a'), max_size=9))
+    @settings(max_examples=60, deadline=None)
+    def test_only_nul_is_written_otherwise(self, model: Model, comment: str) -> None:
+        model.comment = comment
+        shown, count = file.with_nul_shown(model)
+        self.assertEqual((shown.comment, count), (comment.replace("\x00", "␀"), comment.count("\x00")))
+        model.comment = shown.comment
+        self.assertEqual(shown, model)
 
     @given(models())
     @settings(max_examples=20, deadline=None)

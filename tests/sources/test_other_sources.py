@@ -97,6 +97,14 @@ class ScriptSourceTests(SourceCase):
         assert intake.model is not None
         self.assertEqual(load_model(intake.model).sequences[0].maximum, 9999999999999999999999999999)
 
+    def test_a_character_that_no_text_holds_is_shown_and_said(self) -> None:
+        source = self.script(content=b"CREATE TABLE `a` (`b` int COMMENT 'x\\0y', `c` text) COMMENT='p\\0q';")
+        intake = self.read(source)
+        (table,) = load_model(intake.model).tables
+        self.assertEqual((table.comment, table.columns[0].comment), ("p␀q", "x␀y"))
+        self.assertIn("is written as ␀", json.dumps(intake.receipt, ensure_ascii=False))
+        self.assertContains(self.client.get(self.address("receipt", intake.pk)), "is written as ␀")
+
     def test_the_steward_overrules_the_dialect_and_hands_in_other_files(self) -> None:
         source = self.script()
         path = Path(source.files.get().content.path)

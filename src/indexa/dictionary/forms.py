@@ -24,7 +24,7 @@ def read_query(area: Area, address: QueryDict) -> Query:
     return Query(
         area_id=area.pk,
         layer="logical" if address.get("layer") == "logical" else "physical",
-        text=address.get("q", "").replace("\x00", "")[:_LONGEST_TEXT].strip(),
+        text=address.get("q", "")[:_LONGEST_TEXT].strip(),
         filters=filters,
         sort=sort if sort in SORTS else "",
     )

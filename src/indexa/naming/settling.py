@@ -128,7 +128,7 @@ def _asked(naming_pass: NamingPass, short: str) -> PassWord:
 
 
 def _chosen(naming_pass: NamingPass, word: str) -> str:
-    word = " ".join(word.replace("\x00", "").split())
+    word = " ".join(word.split())
     if naming_pass.direction == NamingPass.Direction.PHYSICAL:
         word = word.lower()
         if not word.isalnum():

@@ -101,7 +101,7 @@ def margin(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
         "model": one.model,
         "rivals": rivals.exclude(pk=one.pk).order_by("-confidence")[:6],
         "follows": _FOLLOWS[one.kind],
-        "of_hundred": round(100 * one.confidence),
+        "of_hundred": int(100 * one.confidence + 0.5),
     }
     return render(request, "proposals/_margin.html", context)
 

@@ -75,6 +75,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "indexa.web.middleware.text_only",
     "indexa.web.middleware.worded_refusals",
     "axes.middleware.AxesMiddleware",
 ]

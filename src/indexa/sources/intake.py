@@ -13,7 +13,7 @@ from indexa.core.compare.comparing import compare
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.intake.narrowing import complete
 from indexa.core.intake.receipt import Receipt, counted
-from indexa.core.model import Model
+from indexa.core.model import Model, file
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
@@ -72,6 +72,9 @@ def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:
         model, receipt = opened.read(choice_of(source, tuple(OBJECT_KINDS)), progress.tell, name)
         model.platform = source.platform
         model.platform_version = receipt.source_version = opened.version
+    model, shown = file.with_nul_shown(model)
+    if shown:
+        receipt.note("adapted", "texts", "A character that no text can hold (NUL) is written as ␀.", shown)
     return model, receipt
 
 

@@ -1,12 +1,15 @@
-"""What is done with every answer on its way out."""
+"""What is done with every request on its way in, and with every answer on its way out."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, QueryDict
 
 from indexa.web.errors import error_page
+
+_NUL = "\x00"
 
 
 def worded_refusals(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
@@ -21,3 +24,26 @@ def worded_refusals(get_response: Callable[[HttpRequest], HttpResponse]) -> Call
         return page
 
     return answer
+
+
+def text_only(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Take the one character out of what was sent that PostgreSQL keeps in no text; no address has it."""
+
+    def answer(request: HttpRequest) -> HttpResponse:
+        if _NUL in request.path_info:
+            return error_page(request, 404)
+        request.GET = _without_nul(request.GET)
+        if request.method == "POST":
+            request.POST = _without_nul(request.POST)
+        return get_response(request)
+
+    return answer
+
+
+def _without_nul(given: QueryDict) -> Any:
+    if not any(_NUL in text for name, texts in given.lists() for text in (name, *texts)):
+        return given
+    kept = QueryDict(mutable=True)
+    for name, texts in given.lists():
+        kept.setlist(name.replace(_NUL, ""), [text.replace(_NUL, "") for text in texts])
+    return kept

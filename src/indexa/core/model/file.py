@@ -1,5 +1,7 @@
 """The model file: a Model as versioned JSON, and its published JSON Schema."""
 
+import re
+
 import msgspec
 
 from indexa.core.collector import collector_resting
@@ -80,3 +82,13 @@ def json_schema() -> dict[str, object]:
         "$defs": parts,
     }
     return schema
+
+
+_NUL = re.compile(rb"(?<!\\)((?:\\\\)*)\\u0000")
+_SHOWN = "␀".encode()
+
+
+def with_nul_shown(model: Model) -> tuple[Model, int]:
+    """Return a model with ␀ in place of each character NUL, which PostgreSQL keeps in no text, and how many there were."""
+    content, count = _NUL.subn(rb"\1" + _SHOWN, write(model))
+    return (read(content), count) if count else (model, 0)
