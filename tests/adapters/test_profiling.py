@@ -42,9 +42,12 @@ class OnEveryPlatform(TransactionTestCase):
     def said(self, platform: str, address: Address, password: str, schema: str) -> DataSaid:
         with open_source(platform, address, password) as opened:
             model, _ = opened.read(Choice((schema,)), lambda *_: None, "m")
-            return ask_in_rounds(
+            said = ask_in_rounds(
                 model, None, lambda asked, seconds: opened.ask_rows(asked, lambda *_: None, seconds), lambda *_: None
             )
+            lie = Questions(ranged=[(schema, "note", ("about",), schema, "inv", ("inv_id",))])
+            said.add(opened.ask_rows(lie, lambda *_: None, 60))
+            return said
 
     def check(self, said: DataSaid, schema: str, *refusals: str) -> None:
         self.assertEqual(said.included[schema, "inv", ("cust_id",), schema, "cust", ("cust_id",)], 1.0)
@@ -55,6 +58,9 @@ class OnEveryPlatform(TransactionTestCase):
         self.assertEqual(said.rows[schema, "cust"], 2)
         self.assertEqual(said.unique[schema, "inv", ("inv_id",)], 7)
         self.assertEqual(said.included[schema, "note", ("about",), schema, "inv", ("inv_id",)], 1.0)
+        self.assertEqual(
+            said.ranged[schema, "note", ("about",), schema, "inv", ("inv_id",)], Range(0.0, 1.0), said.ranged
+        )
         self.assertNotIn((schema, "note", ("about",), schema, "cust", ("cust_id",)), said.included)
         self.assertEqual(
             said.included[schema, "visit", ("land", "patch"), schema, "area", ("land", "patch")], 0.75, said.included
@@ -153,6 +159,16 @@ class BoundTests(TestCase):
         self.assertEqual(len(session.asked), 1)
         self.assertEqual(said.included, {})
         self.assertIn("all of it would have been read", said.said[0])
+
+    def test_of_each_kind_the_likeliest_are_asked_before_the_time_is_up(self) -> None:
+        session = Recording([(2, 2)])
+        unique = [("s", "a", (f"c{number}",)) for number in range(40)]
+        included = [("s", "a", (f"b{number}",), "s", "b", ("id",)) for number in range(4)]
+        profiling.ask(session, "postgresql", Questions(unique=unique, included=included, indexed={("s", "b", "id")}))
+        places = [at for at, query in enumerate(session.asked) if "exists" in query]
+        self.assertEqual(len(places), 4)
+        self.assertLess(places[0], len(session.asked) / 2)
+        self.assertGreater(places[-1], len(session.asked) / 2)
 
     def test_names_are_quoted_and_time_is_bounded(self) -> None:
         session = Recording([(1, 1)])

@@ -60,6 +60,21 @@ def _quiet(*_: object) -> None:
     """Take no notice of progress."""
 
 
+_Kind = tuple[Sequence[Any], Callable[[Any], Any], dict[Any, Any]]
+"""Questions, what answers one, and where its answer goes."""
+
+
+def _in_turn(*kinds: _Kind) -> list[tuple[Any, Callable[[Any], Any], dict[Any, Any]]]:
+    """Return the questions of several kinds mixed, so that the likeliest of each come first, whenever the time is up."""
+    placed = [
+        ((place + 1) / len(questions), number, place, one, how, into)
+        for number, (questions, how, into) in enumerate(kinds)
+        for place, one in enumerate(questions)
+    ]
+    placed.sort(key=lambda one: one[:3])
+    return [(one, how, into) for *_, one, how, into in placed]
+
+
 class _Asking:
     def __init__(self, session: Session, platform: str, asked: Questions, tell: Tell, until: float) -> None:
         self._session, self._asked, self._tell, self._until = session, asked, tell, until
@@ -76,17 +91,15 @@ class _Asking:
         refused: list[str] = []
         self._session.bound(SECONDS_OF_ONE)
         asked = self._asked
-        rounds: list[tuple[Sequence[Any], Callable[[Any], Any], dict[Any, Any]]] = [
+        every = _in_turn(
             (asked.unique, self._unique, said.unique),
             (asked.included, self._share, said.included),
             (asked.ranged, self._range, said.ranged),
             (asked.counted, self._rows, said.rows),
             (asked.repeated, self._repeats, said.repeated),
-            (asked.searched, self._search, {}),
-            (asked.tried, self._unique, said.unique),
-        ]
-        total = sum(len(questions) for questions, _, _ in rounds)
-        every = ((one, how, into) for questions, how, into in rounds for one in questions)
+        )
+        every += _in_turn((asked.searched, self._search, {}), (asked.tried, self._unique, said.unique))
+        total = len(every)
         for done, (question, answer, answers) in enumerate(every):
             if time.monotonic() > self._until:
                 said.said.append(f"{total - done:,} of {total:,} questions were not asked: the time allowed was up.")
@@ -162,7 +175,7 @@ class _Asking:
 
     def _look_in(self, column: Place, keys: Sequence[Place]) -> None:
         """Look in these keys; where the source refuses one of them, in halves, so that the others are found."""
-        if not keys:
+        if not keys or time.monotonic() > self._until:
             return
         counts = ", ".join(
             f"sum(case when exists (select 1 from {self._table(*key[:2])} p where p.{self._name(key[2])} = s.v0) then 1 else 0 end)"
@@ -196,9 +209,9 @@ class _Asking:
             some = f"(select 1 as one from {there} where {name} {sign} (select max(v) from {sample}) limit {SAMPLED_ROWS}) c"
             counts.append(self._one(f"select count(*) from {some}")[0])
         end = f"case when max(v) > min(v) + {SAMPLED_ROWS} then min(v) + {SAMPLED_ROWS} else max(v) end"
-        window = f"(select min(v) as least, {end} as most from {sample}) w"
+        window = f"(select min(v) as low, {end} as high from {sample}) w"
         held, width = self._one(
-            f"select count(*), max(w.most - w.least) from {window} join {there} on {name} between w.least and w.most"
+            f"select count(*), max(w.high - w.low) from {window} join {there} on {name} between w.low and w.high"
         )
         if not any(counts) or not held:
             return None

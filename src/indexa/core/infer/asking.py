@@ -10,9 +10,9 @@ from itertools import combinations
 from indexa.core.infer.choice import Target
 from indexa.core.infer.data import DataSaid, Inclusion, Place, Repeat, Uniqueness
 from indexa.core.infer.key_signs import NOT_A_KEY, is_flag, measures, numbers_itself
-from indexa.core.infer.keys import KeyChoice
+from indexa.core.infer.keys import KeyChoice, told_unique
 from indexa.core.infer.matching import MEASURES, stem_of
-from indexa.core.infer.names import SchemaNames
+from indexa.core.infer.names import TableNames
 from indexa.core.infer.proposing import Proposing, Tell
 from indexa.core.infer.questions import Questions, Search
 from indexa.core.infer.reference import Reference
@@ -20,7 +20,7 @@ from indexa.core.infer.repeated import holders, pairs
 from indexa.core.infer.roles import references_of, roles
 from indexa.core.infer.signs import UNLIKE
 from indexa.core.infer.uniques import telling_columns
-from indexa.core.model import Model, Table
+from indexa.core.model import Column, Model, Table
 from indexa.core.naming.wordbook import Stack
 
 ROUNDS = 3
@@ -82,7 +82,7 @@ class _Asking:
     def __init__(self, proposing: Proposing, said: DataSaid | None) -> None:
         self.proposing, self._names = proposing, proposing.names
         self._again = said is not None
-        self._said = said if said is not None else DataSaid()
+        self._known = told_unique(said) if said is not None else {}
 
     def unique(self) -> list[Uniqueness]:
         found: list[tuple[float, Uniqueness]] = []
@@ -116,11 +116,7 @@ class _Asking:
             if column.name in one.needed
             and not (NOT_A_KEY.match(column.type) or is_flag(one, column) or measures(one, column))
         ][:_MOST_TRIED]
-        known = {
-            frozenset(columns)
-            for (schema, table, columns), rows in self._said.unique.items()
-            if rows and (schema, table) == (one.table.schema, one.table.name)
-        }
+        known = [set(columns) for columns in self._known.get((one.table.schema, one.table.name), ())]
         for count in range(1, _MOST_PARTS + 1):
             for columns in combinations(able, count):
                 if not any(enough <= set(columns) for enough in known):
@@ -199,22 +195,23 @@ class _Asking:
                     column.name in settled
                     or kind not in ("number", "text", "identifier", "binary")
                     or (number, column.name) in weigher.habits.referring
-                    or not _may_refer(self._names, number, column.name)
+                    or not _may_refer(one, column)
                 ):
                     continue
                 keyed = bool(stem_of(one.columns[column.name]).key_words)
                 told.append((not keyed, kind, number, column.name))
+        nearest: dict[tuple[str, str], list[Place]] = {}
         for _, kind, number, name in sorted(told)[:_MOST_SEARCHED]:
             table = self._names.tables[number].table
-            near = [
-                place
-                for target, place in sorted(
+            near = nearest.get((kind, table.schema))
+            if near is None:
+                by_nearness = sorted(
                     targets[kind], key=lambda found: (found[1][0] != table.schema, -weigher.referred(found[0].table))
                 )
-                if (target.table, target.column) != (number, name)
-            ][:_MOST_TARGETS]
+                near = nearest[kind, table.schema] = [place for _, place in by_nearness[:_MOST_TARGETS]]
+            own = (table.schema, table.name, name)
             for begun in range(0, len(near), _TARGETS_AT_ONCE):
-                yield Search((table.schema, table.name, name), tuple(near[begun : begun + _TARGETS_AT_ONCE]))
+                yield Search(own, tuple(one for one in near[begun : begun + _TARGETS_AT_ONCE] if one != own))
 
     def repeated(self, references: dict[int, list[Reference]]) -> list[Repeat]:
         """Return the columns that may repeat others, the likeliest first; each once for a table that it may repeat."""
@@ -229,18 +226,15 @@ class _Asking:
         return [(one.schema, one.table) for one in found if one.kind == "code_table"]
 
 
-def _may_refer(names: SchemaNames, number: int, column: str) -> bool:
+def _may_refer(one: TableNames, column: Column) -> bool:
     """Say whether a column's values may be keys of another table: not what measures, dates, flags, or what the row numbers."""
-    one = names.tables[number]
-    told = next(other for other in one.table.columns if other.name == column)
-    words = one.columns[column]
     return not (
-        numbers_itself(told)
-        or is_flag(one, told)
-        or measures(one, told)
-        or words[-1] in MEASURES
-        or (told.default is not None and not told.default.upper().startswith("NULL"))
-        or (NOT_A_KEY.match(told.type) and not told.type.lower().startswith("text"))
+        numbers_itself(column)
+        or is_flag(one, column)
+        or measures(one, column)
+        or one.columns[column.name][-1] in MEASURES
+        or (column.default is not None and not column.default.upper().startswith("NULL"))
+        or (NOT_A_KEY.match(column.type) and not column.type.lower().startswith("text"))
     )
 
 

@@ -39,10 +39,11 @@ class Questions(msgspec.Struct):
     def without(self, seen: set[object]) -> Questions:
         """Return the questions that were not asked before, and add them to those seen; a column is searched for once."""
 
-        ranged = [one for one in self.ranged if ("ranged", one) not in seen]
+        ranged = [one for one in dict.fromkeys(self.ranged) if ("ranged", one) not in seen]
         seen.update(("ranged", one) for one in ranged)
 
         def new(asked: Sequence[Any]) -> list[Any]:
+            asked = list(dict.fromkeys(asked))
             found = [one for one in asked if (one.column if isinstance(one, Search) else one) not in seen]
             seen.update(one.column if isinstance(one, Search) else one for one in found)
             return found
