@@ -53,7 +53,7 @@ class _Session:
 
     def __init__(self, rows: sqlite3.Connection, schemas: Iterable[str]) -> None:
         self._rows = rows
-        self._written = {f'{_quoted(schema)}."': f"{_quoted(schema)[:-1]}." for schema in schemas}
+        self._written = {f"{_quoted(schema)}.`": f"{_quoted(schema)[:-1]}." for schema in schemas}
 
     def bound(self, seconds: int) -> None:
         """Nothing here takes long."""
@@ -175,8 +175,8 @@ class _Filling:
 
 
 def _quoted(name: str) -> str:
-    doubled = name.replace('"', '""')
-    return f'"{doubled}"'
+    doubled = name.replace("`", "``")
+    return f"`{doubled}`"
 
 
 def _letters(number: int) -> str:

@@ -17,11 +17,12 @@ from pymysql.constants import CLIENT
 
 from indexa.adapters import profiling
 from indexa.adapters.address import Address, parse_address
-from indexa.adapters.live import open_source
+from indexa.adapters.live import Reading, open_source
 from indexa.core.infer.asking import ask_in_rounds
 from indexa.core.infer.data import DataSaid, Range
-from indexa.core.infer.questions import Questions
+from indexa.core.infer.questions import Questions, Search
 from indexa.core.intake.choice import Choice
+from indexa.core.platforms import RefusedError
 from tests.factories import database, server_address
 
 ROWS = """create table cust (cust_id int, nm varchar(20));
@@ -47,7 +48,26 @@ class OnEveryPlatform(TransactionTestCase):
             )
             lie = Questions(ranged=[(schema, "note", ("about",), schema, "inv", ("inv_id",))])
             said.add(opened.ask_rows(lie, lambda *_: None, 60))
+            self.refused(opened, schema)
             return said
+
+    def refused(self, opened: Reading, schema: str) -> None:
+        """Whatever the source refuses, it answers the rest, and no value stands in what is said of it."""
+        asked = Questions(
+            unique=[(schema, "gone", ("x",)), (schema, "inv", ("no_such",)), (schema, "cust", ("cust_id",))],
+            included=[(schema, "note", ("words",), schema, "inv", ("inv_id",))],
+            searched=[Search((schema, "visit", "patch"), ((schema, "gone", "x"), (schema, "inv", "inv_id"), (schema, "area", "patch")))],
+        )  # fmt: skip
+        said = opened.ask_rows(asked, lambda *_: None, 60)
+        self.assertEqual(said.unique, {(schema, "cust", ("cust_id",)): 2})
+        self.assertRegex(said.said[0], r"^[23] questions were refused by the source. It said first: ")
+        self.assertNotIn("'x'", said.said[0])
+        self.assertEqual(said.included.get((schema, "visit", ("patch",), schema, "inv", ("inv_id",)), 0), 0)
+        searched = Questions(
+            searched=[Search((schema, "note", "about"), ((schema, "gone", "x"), (schema, "inv", "inv_id")))]
+        )
+        found = opened.ask_rows(searched, lambda *_: None, 60).included
+        self.assertEqual(found, {(schema, "note", ("about",), schema, "inv", ("inv_id",)): 1.0})
 
     def check(self, said: DataSaid, schema: str, *refusals: str) -> None:
         self.assertEqual(said.included[schema, "inv", ("cust_id",), schema, "cust", ("cust_id",)], 1.0)
@@ -159,6 +179,23 @@ class BoundTests(TestCase):
         self.assertEqual(len(session.asked), 1)
         self.assertEqual(said.included, {})
         self.assertIn("all of it would have been read", said.said[0])
+
+    def test_of_many_keys_the_refused_ones_are_left_and_the_others_found(self) -> None:
+        class Refusing(Recording):
+            def ask(self, query: str) -> tuple[Any, ...]:
+                self.asked.append(query)
+                if '"bad' in query:
+                    raise RefusedError("permission denied")
+                return (9, *[9] * query.count("exists"))
+
+        keys = tuple(("s", "bad" if number in (3, 11) else "good", f"k{number}") for number in range(16))
+        session = Refusing([])
+        asked = Questions(searched=[Search(("s", "a", "x"), keys)], indexed=set(keys))
+        said = profiling.ask(session, "postgresql", asked)
+        self.assertEqual(
+            {key for *_, (key,) in said.included}, {f"k{number}" for number in range(16) if number not in (3, 11)}
+        )
+        self.assertLess(len(session.asked), 2 * len(keys))
 
     def test_of_each_kind_the_likeliest_are_asked_before_the_time_is_up(self) -> None:
         session = Recording([(2, 2)])

@@ -78,7 +78,8 @@ def _in_turn(*kinds: _Kind) -> list[tuple[Any, Callable[[Any], Any], dict[Any, A
 class _Asking:
     def __init__(self, session: Session, platform: str, asked: Questions, tell: Tell, until: float) -> None:
         self._session, self._asked, self._tell, self._until = session, asked, tell, until
-        self._quote = "`{}`" if platform == "mysql" else '"{}"'
+        # SQLite takes a name between double quotes that is no column for a text.
+        self._quote = "`{}`" if platform in ("mysql", "sqlite") else '"{}"'
         self._mark = self._quote[0]
         self._said = DataSaid()
         self._refusing: set[Place] = set()
