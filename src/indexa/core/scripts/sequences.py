@@ -39,7 +39,7 @@ def owned_sequence(script: Script, draft: Draft, column: Column) -> Sequence:
     table = draft.table
     found = Sequence(
         schema=table.schema,
-        name=made_name(table.name, column.name, "seq"),
+        name=_free_name(script, table.schema, table.name, column.name),
         type=column.type,
         start=1,
         increment=1,
@@ -49,6 +49,15 @@ def owned_sequence(script: Script, draft: Draft, column: Column) -> Sequence:
     )
     script.sequences.add(found)
     return found
+
+
+def _free_name(script: Script, schema: str, table: str, column: str) -> str:
+    """Return the name that the server makes for a column's sequence, with a number where another has taken it."""
+    name, number = made_name(table, column, "seq"), 0
+    while script.sequences.find(schema, name) or script.exists(schema, name):
+        number += 1
+        name = made_name(table, column, f"seq{number}")
+    return name
 
 
 def like_sequence(script: Script, draft: Draft, column: Column, pattern: str) -> None:
