@@ -129,6 +129,10 @@ class BrowserCase(StaticLiveServerTestCase):
     def text(self, css: str = "body") -> str:
         return self.browser.find_element(By.CSS_SELECTOR, css).text
 
+    def is_loaded(self) -> bool:
+        """Say whether the page is all there, its scripts included: a key that is pressed before goes nowhere."""
+        return bool(self.browser.execute_script("return document.readyState") == "complete")
+
     def see(self, words: str, css: str = "body") -> None:
         def there() -> bool:
             return any(words in one.text for one in self.browser.find_elements(By.CSS_SELECTOR, css))
