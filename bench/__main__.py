@@ -24,6 +24,8 @@ NAMES = {
     "storing": "storing a model in both layers, beside a bare COPY of the same rows",
     "searching": "searching the dictionary of 1,000,000 columns",
     "model_file": "writing and reading the model file, beside the library's bare records",
+    "load": "fifty people at once over HTTP, without pauses: p50 and p95 of each page",
+    "outages": "web server and worker through ten outages of the database: no job lost, every page back",
     "exporting": "a spreadsheet of 200,000 rows: time beside CSV, and memory",
 }
 

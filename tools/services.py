@@ -1,5 +1,8 @@
 """Starts and stops what Indexa runs: cluster, job worker, web server. Needs nothing but Python itself.
 
+Worker and web server are kept up by `keeper.py`, in the background (`start`) or in the foreground (`serve`, for a service
+manager). What lies in .local/run and .local/log is its owner's alone: it holds addresses, sign-ins and names.
+
 A service is known by its process id in .local/run and by what that process was started with, so a
 number that the system gave to something else is never taken for ours.
 """
@@ -17,6 +20,7 @@ import time
 import urllib.error
 import urllib.request
 from pathlib import Path
+from typing import NoReturn
 
 ROOT = Path(__file__).resolve().parent.parent
 LOCAL = ROOT / ".local"
@@ -41,6 +45,16 @@ def is_free(port: int) -> bool:
     return True
 
 
+def make_folders() -> None:
+    """Make the folders of process ids and logs, and close what earlier versions left open to others."""
+    os.umask(0o077)
+    for folder in (RUN, LOGS):
+        folder.mkdir(parents=True, exist_ok=True)
+        folder.chmod(0o700)
+        for path in folder.iterdir():
+            path.chmod(0o600)
+
+
 def pid_of(service: str) -> int | None:
     """Return the id of a service's process if it runs and is ours."""
     try:
@@ -54,8 +68,7 @@ def pid_of(service: str) -> int | None:
 
 def launch(service: str, command: list[str], environment: dict[str, str]) -> None:
     """Start a service in a session of its own, its output in .local/log."""
-    RUN.mkdir(parents=True, exist_ok=True)
-    LOGS.mkdir(parents=True, exist_ok=True)
+    make_folders()
     with (LOGS / f"{service}.log").open("ab") as log:
         process = subprocess.Popen(
             command,
@@ -111,7 +124,7 @@ def stamp() -> str:
 
 def answers(port: int) -> bool:
     try:
-        with urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in/", timeout=5) as answer:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/health/ready", timeout=5) as answer:
             return bool(answer.status == 200)
     except (urllib.error.URLError, OSError):
         return False
@@ -125,7 +138,7 @@ def choose_port(wanted: int | None) -> int:
         free = next(candidate for candidate in range(port + 1, port + 200) if is_free(candidate))
         say(f"port {port} is taken by another program; using {free}")
         port = free
-    RUN.mkdir(parents=True, exist_ok=True)
+    make_folders()
     kept.write_text(str(port))
     return port
 
@@ -140,85 +153,122 @@ def start_mariadb() -> str:
     return started.stdout.strip()
 
 
-def start(options: argparse.Namespace) -> int:
+def kept_commands(port: int) -> list[str]:
+    """Return what the keeper is told to keep up: the job worker and the web server."""
+    worker = ["worker", str(PYTHON), "manage.py", "work"]
+    web = ["web", str(ROOT / ".venv" / "bin" / "gunicorn"), "indexa.web.wsgi:application", "-b", f"127.0.0.1:{port}"]
+    threads = ["-w", "2", "-k", "gthread", "--threads", "8", "--timeout", "120", "--no-control-socket"]
+    return [*worker, "--", *web, *threads]
+
+
+def database(*, own: bool = True) -> tuple[str, int]:
+    """Return the URL of the database, and 0; where the private cluster does not start, what it ended with."""
+    if not own and (url := os.environ.get("INDEXA_DATABASE_URL")):
+        return url, 0
     cluster = subprocess.run(
         [ROOT / "tools" / "cluster", "start", "dev"], stdout=subprocess.PIPE, text=True, check=False
     )
-    if cluster.returncode:
-        return cluster.returncode
-    url = cluster.stdout.strip()
-    mariadb = "" if options.empty else start_mariadb()
-    environment = os.environ | {
+    return cluster.stdout.strip(), cluster.returncode
+
+
+def environment_of(url: str, mariadb: str) -> dict[str, str]:
+    """Return the environment of everything that runs Django."""
+    return os.environ | {
         "INDEXA_DATABASE_URL": url,
         "INDEXA_DEMO_MARIADB_URL": mariadb,
         "PYTHONPATH": str(ROOT / "src"),
         "DJANGO_SETTINGS_MODULE": "indexa.settings.base",
     }
+
+
+def prepare(environment: dict[str, str], *, empty: bool) -> str | None:
+    """Bring database and files up to date where the code is newer; return the sign-ins of the demo, None on failure."""
+    url = environment["INDEXA_DATABASE_URL"]
     moved = (RUN / "database.url").exists() and (RUN / "database.url").read_text() != url
-    seen, now = RUN / "prepared", f"{stamp()} {'empty' if options.empty else 'demo'}"
+    seen, now = RUN / "prepared", f"{stamp()} {'empty' if empty else 'demo'}"
     told = seen.read_text() if seen.exists() else ""
     fresh = told.partition("\n")[0] == now
     if not fresh or moved:
-        end("worker")
-        end("web")
+        end_all()
     if not fresh:
-        command = [str(PYTHON), "manage.py", "prepare", *(["--empty"] if options.empty else [])]
+        command = [str(PYTHON), "manage.py", "prepare", *(["--empty"] if empty else [])]
         prepared = subprocess.run(command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True, check=False)
         if prepared.returncode:
             say("the database could not be prepared; the cause stands above")
-            return prepared.returncode
-        print(prepared.stdout, end="") if options.empty else None
-        RUN.mkdir(parents=True, exist_ok=True)
-        signs = "" if options.empty else prepared.stdout
-        seen.write_text(f"{now}\n{signs}")
-        told = seen.read_text()
+            return None
+        print(prepared.stdout, end="") if empty else None
+        told = f"{now}\n{'' if empty else prepared.stdout}"
+        seen.write_text(told)
     (RUN / "database.url").write_text(url)
-    (RUN / "database.url").chmod(0o600)
-    if pid_of("worker") is None:
-        launch("worker", [str(PYTHON), "manage.py", "work"], environment)
+    return told.partition("\n")[2]
+
+
+def end_all() -> bool:
+    """Stop the keeper, and what a keeper that was killed left behind; true if anything ran."""
+    return any([end("keeper"), end("web"), end("worker")])
+
+
+def start(options: argparse.Namespace) -> int:
+    make_folders()
+    url, failed = database()
+    if failed:
+        return failed
+    environment = environment_of(url, "" if options.empty else start_mariadb())
+    signs = prepare(environment, empty=options.empty)
+    if signs is None:
+        return 1
     kept = RUN / "web.port"
-    if options.port and pid_of("web") and kept.read_text() != str(options.port):
-        end("web")
-    if pid_of("web") is None:
+    if pid_of("keeper") is None or (options.port and kept.read_text() != str(options.port)):
+        end_all()
         port = choose_port(options.port)
-        gunicorn = [str(ROOT / ".venv" / "bin" / "gunicorn"), "indexa.web.wsgi:application"]
-        launch(
-            "web",
-            [
-                *gunicorn,
-                "-b",
-                f"127.0.0.1:{port}",
-                "-w",
-                "2",
-                "-k",
-                "gthread",
-                "--threads",
-                "8",
-                "--timeout",
-                "120",
-                "--no-control-socket",
-            ],
-            environment,
-        )
+        keeper = [
+            sys.executable,
+            str(ROOT / "tools" / "keeper.py"),
+            "--log-folder",
+            str(LOGS),
+            "--pid-folder",
+            str(RUN),
+        ]
+        launch("keeper", [*keeper, *kept_commands(port)], environment)
     port = int(kept.read_text())
     deadline = time.monotonic() + SECONDS_TO_START
     while not answers(port):
-        if time.monotonic() > deadline or pid_of("web") is None:
+        if time.monotonic() > deadline or pid_of("keeper") is None:
             say(f"the web server did not come up; its log is {LOGS / 'web.log'}")
             return 1
         time.sleep(0.1)
     print(f"Indexa is ready: http://127.0.0.1:{port}/")
-    if signs := told.partition("\n")[2]:
+    if signs:
         print("Sign in as (role, name, password):")
         print(signs, end="")
     print("Stop it with ./indexa stop")
     return 0
 
 
+def serve(options: argparse.Namespace) -> int:
+    """Run in the foreground until told to stop: what a service manager starts. Without the demo."""
+    make_folders()
+    url, failed = database(own=False)
+    if failed:
+        return failed
+    environment = environment_of(url, "")
+    if prepare(environment, empty=True) is None:
+        return 1
+    port = choose_port(options.port)
+    say(f"serving http://127.0.0.1:{port}/")
+    os.chdir(ROOT)
+    keeper = [sys.executable, str(ROOT / "tools" / "keeper.py"), "--pid-folder", str(RUN), *kept_commands(port)]
+    return _become(keeper, environment | {"INDEXA_SERVICE": f"{ROOT}:keeper"})
+
+
+def _become(command: list[str], environment: dict[str, str]) -> NoReturn:
+    """Go on as another program under this process's number, which the service manager knows."""
+    os.execve(command[0], command, environment)  # noqa: S606
+
+
 def stop() -> int:
-    for service, words in (("web", "web server"), ("worker", "job worker")):
-        if end(service):
-            say(f"{words} stopped")
+    if end_all():
+        say("web server and job worker stopped")
     for kind in ("dev", "test", "bench"):
         subprocess.run([ROOT / "tools" / "cluster", "stop", kind], check=False)
     for kind in ("demo", "test"):
@@ -233,9 +283,11 @@ def main() -> int:
     starting = commands.add_parser("start", help="start everything")
     starting.add_argument("--empty", action="store_true", help="without the demo")
     starting.add_argument("--port", type=int, help=f"port of the web server (default {DEFAULT_PORT})")
+    serving = commands.add_parser("serve", help="run in the foreground, for a service manager")
+    serving.add_argument("--port", type=int, help=f"port of the web server (default {DEFAULT_PORT})")
     commands.add_parser("stop", help="stop everything")
     options = parser.parse_args()
-    return start(options) if options.command == "start" else stop()
+    return {"start": start, "serve": serve}[options.command](options) if options.command != "stop" else stop()
 
 
 if __name__ == "__main__":

@@ -238,8 +238,8 @@ class FailureTests(TransactionTestCase):
             file.write("[billing]\nhost=db.example\nport=5444\ndbname=bill\nuser=anna\npassword=s%crt\n")
             file.flush()
             with patch.dict(os.environ, {"PGSERVICEFILE": file.name}):
-                address, password = parse_url("service=billing user=bert")
+                address, password = parse_url("service=billing user=bert", trusted=True)
                 self.assertEqual(address, Address("db.example", 5444, "bill", "bert"))
                 self.assertEqual(password, "s%crt")
                 with self.assertRaisesMessage(SourceError, "no service “nosuch”"):
-                    parse_url("service=nosuch")
+                    parse_url("service=nosuch", trusted=True)

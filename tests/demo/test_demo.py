@@ -18,6 +18,7 @@ from indexa.modeling.queries import coverage
 from indexa.naming import wordbooks
 from indexa.naming.models import NameFinding, NamingPass
 from indexa.sources.models import Rereading, Source
+from indexa.sources.opening import password_of
 from tests.factories import server_address
 
 
@@ -78,7 +79,7 @@ class DemoTests(TransactionTestCase):
 
     def test_the_login_of_the_demo_can_read_and_nothing_more(self) -> None:
         loading.load()
-        password = loading.sources.unseal(Source.objects.get(name="billing").sealed_password)
+        password = password_of(Source.objects.get(name="billing"), None)
         own = server_address() | {"user": loading.LOGIN, "password": password}
         with psycopg.connect(**own, dbname=loading.DATABASE, autocommit=True) as reader:
             self.assertEqual(reader.execute("select count(*) from metering.mtr").fetchone(), (3,))

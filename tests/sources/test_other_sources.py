@@ -20,6 +20,7 @@ from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import StoredColumn, StoredIndex
+from indexa.sources import scanning
 from indexa.sources.models import Intake, Preset, Source, SourceFile
 from tests.core.test_kit import text
 from tests.factories import PASSWORD, make_area, make_person
@@ -54,9 +55,19 @@ class SourceCase(TransactionTestCase):
     def script(self, name: str = "x", content: bytes = SCRIPT, **entered: object) -> Source:
         source = self.enter("script", name=name, uploads=SimpleUploadedFile("works.sql", content), **entered)
         assert source is not None, self.response.content.decode()
+        self.scan(source)
         return source
 
+    def scan(self, source: Source) -> Job:
+        """Run the scan that an upload has queued, as a worker would."""
+        job = Job.objects.filter(kind="scan", arguments__source=source.pk).latest("pk")
+        jobs.run(job.pk)
+        job.refresh_from_db()
+        return job
+
     def read(self, source: Source, **chosen: object) -> Intake:
+        if source.is_upload and scanning.running_scan(source):
+            self.assertEqual(self.scan(source).state, Job.State.DONE)
         response = self.client.post(
             self.address("choose", source.pk), {"schemas": [""], "kinds": ["tables", "views"]} | chosen
         )
@@ -165,6 +176,8 @@ class KitSourceTests(SourceCase):
             "kit", platform="oracle", uploads=SimpleUploadedFile("letter.csv", b"Dear Ines,\nhere it is.")
         )
         assert source is not None
+        self.assertContains(self.client.get(self.address("choose", source.pk)), "Queued: scanning the source")
+        self.assertEqual(self.scan(source).state, Job.State.FAILED)
         self.assertContains(self.client.get(self.address("choose", source.pk)), "Save the result with its column names")
 
 

@@ -17,7 +17,7 @@ from indexa.jobs.errors import JobCancelledError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling.models import ChangeSet, StoredModel, StoredTable
-from indexa.sources import services
+from indexa.sources import scanning, services
 from indexa.sources.intake import read_source
 from indexa.sources.models import Intake, Source
 from indexa.sources.secrets import SealBrokenError, seal, unseal
@@ -30,14 +30,14 @@ create table b.rdg (mtr_id int references a.mtr, ts timestamptz, primary key (mt
 
 class SecretTests(TestCase):
     def test_a_password_is_sealed_with_a_key_outside_the_database(self) -> None:
-        sealed = seal("open sesame")
+        sealed = seal("open sesame", "here")
         self.assertNotIn("sesame", sealed)
-        self.assertEqual(unseal(sealed), "open sesame")
-        self.assertEqual(unseal(seal("")), "")
+        self.assertEqual(unseal(sealed, "here"), "open sesame")
+        self.assertEqual(unseal(seal("", "here"), "here"), "")
         self.assertEqual(oct(settings.SOURCE_KEY_FILE.stat().st_mode)[-3:], "600")
         with override_settings(SOURCE_KEY_FILE=settings.SOURCE_KEY_FILE.with_name("other.key")):
             with self.assertRaises(SealBrokenError):
-                unseal(sealed)
+                unseal(sealed, "here")
             settings.SOURCE_KEY_FILE.unlink()
 
 
@@ -166,7 +166,7 @@ class IntakeTests(TransactionTestCase):
     def test_a_host_that_is_not_allowed_is_not_asked(self) -> None:
         source = Source(area=self.area, name="x", host="10.0.0.1", database="d", user="u")
         with self.assertRaises(SourceError) as caught:
-            services.look(source, "p")
+            scanning.probe(source, "p")
         self.assertEqual(caught.exception.code, "host-not-allowed")
 
     def test_the_choice_page_shows_what_is_there_and_starts_the_reading(self) -> None:

@@ -79,6 +79,7 @@ DRIVERS = {
 def open_reading(platform: str, address: Address, password: str) -> Iterator[DriverReading]:
     """Open a session through an optional driver and end it when the block ends. Raises SourceError, also from within."""
     driver = DRIVERS[platform]
+    _refuse_marks(address, password)
     try:
         module = import_module(driver.module)
     except ImportError:
@@ -102,6 +103,23 @@ def open_reading(platform: str, address: Address, password: str) -> Iterator[Dri
         raise _explain(error, address, password) from None
     finally:
         connection.close()
+
+
+_MARKS = ";()=\0\n{}"
+
+
+def _refuse_marks(address: Address, password: str) -> None:
+    """Refuse what a driver that puts a line of settings together would take for another setting."""
+    values = {"host": address.host, "database": address.database, "login": address.user}
+    for name, value in values.items():
+        if any(mark in value for mark in _MARKS):
+            raise SourceError("address", f"The {name} holds a character that no {name} has.", "Check the address.")
+    if any(mark in password for mark in ";\0\n"):
+        raise SourceError(
+            "address",
+            "The password holds a character that this driver can't be told.",
+            "Use a login whose password has no “;”.",
+        )
 
 
 def _explain(error: Exception, address: Address, password: str) -> SourceError:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import Any
 
 from indexa.adapters import profiling
 from indexa.adapters.errors import SourceError
+from indexa.adapters.sqlalchemy_urls import OtherAddress
 from indexa.core.collector import collector_resting
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.questions import Questions
@@ -22,33 +23,46 @@ _SYSTEM = frozenset({"information_schema", "sys", "system", "pg_catalog"})
 
 
 @contextmanager
-def open_inspection(url: str, password: str) -> Iterator[Inspection]:
-    """Open a database by an SQLAlchemy URL, read-only where its dialect can. Raises SourceError, also from within."""
+def open_inspection(address: OtherAddress, password: str) -> Iterator[Inspection]:
+    """Open a database by its SQLAlchemy URL, read-only and bounded in time where its dialect can.
+
+    Raises SourceError, also from within.
+    """
     import sqlalchemy
-    from sqlalchemy.engine import make_url
-    from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
+    from sqlalchemy.exc import SQLAlchemyError
     from sqlalchemy.pool import NullPool
 
+    url = address.url.set(password=password) if password else address.url
     try:
-        address = make_url(url)
-        if password:
-            address = address.set(password=password)
-        engine = sqlalchemy.create_engine(address, poolclass=NullPool)
-    except (ArgumentError, NoSuchModuleError, ImportError, ValueError) as error:
-        raise SourceError(
-            "url", "No dialect fits this URL.", f"{str(error)[:200]}. The dialect's package may not be installed."
-        ) from None
+        engine = sqlalchemy.create_engine(url, poolclass=NullPool, connect_args=address.settings)
+    except (SQLAlchemyError, ImportError, ValueError, TypeError) as error:
+        raise SourceError("url", "No dialect fits this URL.", f"{str(error)[:200]}.") from None
     try:
         with engine.connect() as connection:
-            yield Inspection(sqlalchemy.inspect(connection), address.get_backend_name())
-    except (SQLAlchemyError, OSError) as error:
+            _calm(connection, address)
+            yield Inspection(sqlalchemy.inspect(connection), address.backend)
+    except (SQLAlchemyError, OSError, RuntimeError) as error:
         said = " ".join(str(getattr(error, "orig", None) or error).split())[:300]
-        for secret in (password, address.password):
+        for secret in (password, url.password):
             if secret:
                 said = said.replace(str(secret), "…")
         raise SourceError("database", "The database refused or broke off.", f"It said: {said}") from None
     finally:
         engine.dispose()
+
+
+def _calm(connection: Any, address: OtherAddress) -> None:
+    """Make the session read-only, and bound its statements and locks in time."""
+    from sqlalchemy.exc import SQLAlchemyError
+
+    for statement in address.statements:
+        connection.exec_driver_sql(statement)
+    for statement in address.optional:
+        with suppress(SQLAlchemyError):
+            connection.exec_driver_sql(statement)
+    connection.commit()  # what was set holds from the next transaction on
+    if address.backend == "oracle":
+        connection.exec_driver_sql("set transaction read only")
 
 
 class Inspection:

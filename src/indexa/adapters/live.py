@@ -80,12 +80,16 @@ class PlatformReading:
 
 
 @contextmanager
-def open_source(platform: str, address: Address, password: str) -> Iterator[Reading]:
-    """Open a database of any platform, read-only. Raises SourceError in plain words, also from within."""
+def open_source(platform: str, address: Address, password: str, *, trusted: bool = False) -> Iterator[Reading]:
+    """Open a database of any platform, read-only. Raises SourceError in plain words, also from within.
+
+    `trusted` lets an SQLAlchemy URL set whatever its driver knows: for those who run the command with their own rights.
+    """
     if platform == OTHER:
         from indexa.adapters.inspector import open_inspection
+        from indexa.adapters.sqlalchemy_urls import parse_other
 
-        with open_inspection(address.database, password) as inspection:
+        with open_inspection(parse_other(address.database, trusted=trusted), password) as inspection:
             yield inspection
         return
     with _session(platform, address, password) as session:

@@ -32,7 +32,7 @@ def open_reading(address: Address, password: str) -> Iterator[MySQLReading]:
             yield reading
         finally:
             connection.close()
-    except (err.Error, OSError) as error:
+    except (err.Error, OSError, RuntimeError) as error:
         raise explain(error, address) from None
 
 
@@ -134,6 +134,12 @@ def _refusal(error: err.Error) -> str:
 def explain(error: Exception, address: Address) -> SourceError:
     """Turn the driver's error into plain words."""
     where = f"{address.host}, port {address.port}"
+    if isinstance(error, RuntimeError) and "LOAD_LOCAL" in str(error):
+        return SourceError(
+            "asks-for-file",
+            f"The server at {where} asked for a file of this machine; it got none.",
+            "No honest server does that. Nothing was read from it; check the address with whoever runs it.",
+        )
     number = error.args[0] if error.args and isinstance(error.args[0], int) else 0
     said = str(error.args[1] if len(error.args) > 1 else error).splitlines()[0][:300] if str(error) else "nothing"
     if number in _FAILURES:

@@ -25,15 +25,17 @@ IDLE_SECONDS = 60
 _ROWS_AT_ONCE = 2_000
 
 
-def parse_url(text: str) -> tuple[Address, str]:
+def parse_url(text: str, *, trusted: bool = False) -> tuple[Address, str]:
     """Split a postgresql:// URL or a libpq "key=value" line into an address and a password.
 
-    A line or URL may name a service of the server's service file, whose entries fill in what it
-    leaves out. Raises SourceError if it can't be understood. Nothing but host, port, database,
-    user, password and TLS mode is taken over.
+    Nothing but host, port, database, user, password and TLS mode is taken over. Those who run the command with their own
+    rights (`trusted`) may name a service of the service file too, whose entries fill in what is left out. Raises
+    SourceError if it can't be understood, or names a file of this machine, or holds a password outside of a URL.
     """
     try:
         parts = psycopg.conninfo.conninfo_to_dict(text.strip())
+        if not trusted:
+            _refuse_files(parts, is_url="://" in text)
         if service := parts.get("service"):
             parts = _service_entries(str(service)) | parts
         port = int(parts.get("port") or 5432)
@@ -52,6 +54,31 @@ def parse_url(text: str) -> tuple[Address, str]:
         tls=str(parts.get("sslmode") or "prefer"),
     )
     return address, str(parts.get("password") or "")
+
+
+_OF_THIS_MACHINE = {
+    "service": "an entry of this server's service file",
+    "servicefile": "a service file of this server",
+    "passfile": "a password file of this server",
+    "sslkey": "a key file of this server",
+    "sslcert": "a certificate file of this server",
+    "sslpassword": "the password of a key file of this server",
+}
+
+
+def _refuse_files(parts: Mapping[str, Any], *, is_url: bool) -> None:
+    if named := next((name for name in _OF_THIS_MACHINE if parts.get(name)), ""):
+        raise SourceError(
+            "url-setting",
+            f"“{named}” names {_OF_THIS_MACHINE[named]}, which a source may not use.",
+            "Enter host, port, database, login and password.",
+        )
+    if parts.get("password") and not is_url:
+        raise SourceError(
+            "url-setting",
+            "A line of settings may not hold a password.",
+            "Leave it out and enter it in the field for the password.",
+        )
 
 
 def _service_entries(name: str) -> dict[str, Any]:
@@ -85,6 +112,7 @@ def open_reading(address: Address, password: str) -> Iterator[PostgreSQLReading]
             user=address.user,
             password=password,
             sslmode=address.tls,
+            passfile=os.devnull,
             connect_timeout=CONNECT_SECONDS,
             application_name="indexa intake",
             autocommit=True,

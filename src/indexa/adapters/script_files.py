@@ -13,12 +13,12 @@ from mmap import ACCESS_READ, mmap
 from pathlib import Path
 from typing import IO
 
+from indexa.adapters.archives import MOST_MEMBERS, check_ratio, open_archive
 from indexa.adapters.errors import SourceError
 from indexa.core.scripts.reader import ScriptFile
 
 LARGEST = 4 * 1024**3
 """Bytes that the files of one source may have together once they are unpacked."""
-MOST_MEMBERS = 2000
 _CHUNK = 1 << 20
 _SQL_ENDINGS = (
     ".sql",
@@ -43,6 +43,8 @@ def open_scripts(paths: list[tuple[str, Path]], encoding: str = "") -> Iterator[
 
     An encoding that is not given is found out. Raises SourceError for what can't be read or is too large.
     """
+    if encoding and not is_text_encoding(encoding):
+        raise SourceError("encoding", f"There is no encoding of texts called “{encoding}”.", "Try utf-8 or cp1252.")
     with ExitStack() as stack:
         opened: list[ScriptFile] = []
         room = LARGEST
@@ -56,7 +58,34 @@ def open_scripts(paths: list[tuple[str, Path]], encoding: str = "") -> Iterator[
         yield opened
 
 
-def _unpacked(stack: ExitStack, name: str, path: Path, room: int) -> Iterator[tuple[str, IO[bytes]]]:
+_PEEKED = 400_000
+_FILES_PEEKED = 20
+
+
+@contextmanager
+def peek_scripts(paths: list[tuple[str, Path]], encoding: str = "") -> Iterator[list[ScriptFile]]:
+    """Open the beginning of the first files only, a few hundred kilobytes of each, as `open_scripts` opens all of them."""
+    with ExitStack() as stack:
+        opened: list[ScriptFile] = []
+        for name, path in paths[:_FILES_PEEKED]:
+            for member, file in _unpacked(stack, name, path, LARGEST, peek=True):
+                opened.append(_script_file(stack, member, _beginning(stack, file), encoding))
+                if len(opened) == _FILES_PEEKED:
+                    break
+        yield opened
+
+
+def _beginning(stack: ExitStack, file: IO[bytes]) -> IO[bytes]:
+    start: IO[bytes] = stack.enter_context(tempfile.TemporaryFile())  # noqa: SIM115
+    file.seek(0)
+    start.write(file.read(_PEEKED))
+    start.flush()
+    return start
+
+
+def _unpacked(
+    stack: ExitStack, name: str, path: Path, room: int, *, peek: bool = False
+) -> Iterator[tuple[str, IO[bytes]]]:
     try:
         file: IO[bytes] = stack.enter_context(path.open("rb"))
     except OSError as error:
@@ -65,9 +94,12 @@ def _unpacked(stack: ExitStack, name: str, path: Path, room: int) -> Iterator[tu
     file.seek(0)
     try:
         if magic[:2] == b"\x1f\x8b":
-            yield name.removesuffix(".gz"), _copied(stack, gzip.GzipFile(fileobj=file), room, name)
+            yield (
+                name.removesuffix(".gz"),
+                _copied(stack, gzip.GzipFile(fileobj=file), room, name, packed=path.stat().st_size, peek=peek),
+            )
         elif magic == b"PK\x03\x04":
-            yield from _members(stack, zipfile.ZipFile(file), room, name)
+            yield from _members(stack, open_archive(name, file), room, name, peek=peek)
         else:
             yield name, file
     except (OSError, EOFError, zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError) as error:
@@ -76,7 +108,9 @@ def _unpacked(stack: ExitStack, name: str, path: Path, room: int) -> Iterator[tu
         ) from None
 
 
-def _members(stack: ExitStack, archive: zipfile.ZipFile, room: int, name: str) -> Iterator[tuple[str, IO[bytes]]]:
+def _members(
+    stack: ExitStack, archive: zipfile.ZipFile, room: int, name: str, *, peek: bool
+) -> Iterator[tuple[str, IO[bytes]]]:
     members = [one for one in archive.infolist() if not one.is_dir() and one.filename.lower().endswith(_SQL_ENDINGS)]
     if not members:
         raise SourceError(
@@ -89,21 +123,26 @@ def _members(stack: ExitStack, archive: zipfile.ZipFile, room: int, name: str) -
             f"At most {MOST_MEMBERS} are read; hand them in as one script.",
         )
     for member in members:
-        with archive.open(member) as packed:
-            file = _copied(stack, packed, room, name)
+        with archive.open(member) as stream:
+            file = _copied(stack, stream, room, name, packed=member.compress_size, peek=peek)
         room -= file.tell()
         yield member.filename, file
 
 
-def _copied(stack: ExitStack, packed: IO[bytes] | gzip.GzipFile, room: int, name: str) -> IO[bytes]:
-    """Unpack into a nameless file on disk, not further than there is room."""
+def _copied(
+    stack: ExitStack, stream: IO[bytes] | gzip.GzipFile, room: int, name: str, *, packed: int, peek: bool
+) -> IO[bytes]:
+    """Unpack so many packed bytes into a nameless file on disk, not further than there is room; the first piece to peek."""
     target: IO[bytes] = stack.enter_context(tempfile.TemporaryFile())  # noqa: SIM115
     written = 0
-    while chunk := packed.read(_CHUNK):
+    while chunk := stream.read(_CHUNK):
         written += len(chunk)
         if written > room:
             raise _too_large(name)
+        check_ratio(name, packed, written)
         target.write(chunk)
+        if peek:
+            break
     target.flush()
     return target
 
@@ -154,6 +193,19 @@ def _recoded(stack: ExitStack, file: IO[bytes], encoding: str) -> IO[bytes]:
     target.write(decoder.decode(b"", final=True).encode())
     target.flush()
     return target
+
+
+_NO_TEXT = frozenset({"idna", "punycode", "unicode_escape", "raw_unicode_escape", "undefined", "mbcs", "oem"})
+
+
+def is_text_encoding(name: str) -> bool:
+    """Say whether a name is that of an encoding in which people keep texts: base64, zlib and their like are none."""
+    try:
+        found = codecs.lookup(name)
+    except (LookupError, ValueError):
+        return False
+    kind = getattr(found, "_is_text_encoding", True)
+    return bool(kind) and found.name.replace("-", "_") not in _NO_TEXT
 
 
 def find_encoding(content: bytes | mmap) -> str:

@@ -42,6 +42,7 @@ def run(given: argparse.Namespace) -> int:
 
 
 def _run(given: argparse.Namespace) -> int:
+    from indexa.adapters.templates import render_confined
     from indexa.adapters.wordbook_files import read_wordbook_file
     from indexa.core.naming.checking import at_least, check
     from indexa.core.naming.reports import FORMATS, lines_of
@@ -58,7 +59,7 @@ def _run(given: argparse.Namespace) -> int:
         standard = read_standard(path.read_bytes())
     stack = Stack([*(read_wordbook_file(Path(name)) for name in given.wordbook), standard.wordbook])
     model, text = _model(given)
-    findings = check(model, standard, stack)
+    findings = check(model, standard, stack, renderer=render_confined)
     if given.write_baseline:
         known = {"version": 1, "findings": sorted(one.fingerprint for one in findings)}
         Path(given.baseline).write_text(json.dumps(known, ensure_ascii=False, indent=1) + "\n", "utf-8")

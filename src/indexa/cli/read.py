@@ -128,7 +128,7 @@ def open_named(source: str) -> Iterator[Reading]:
         from indexa.adapters.address import Address
 
         platform, address, password = "duckdb" if start[8:12] == b"DUCK" else "sqlite", Address("", 0, source), ""
-    with open_source(platform, address, os.environ.get(PASSWORD) or password) as reading:
+    with open_source(platform, address, os.environ.get(PASSWORD) or password, trusted=True) as reading:
         yield reading
 
 
@@ -140,7 +140,7 @@ def _live_address(url: str) -> tuple[str, Address, str]:
     if platform == "postgresql":
         from indexa.adapters.postgresql import parse_url
 
-        return platform, *parse_url(url)
+        return platform, *parse_url(url, trusted=True)
     if platform and "+" not in url.split("://", 1)[0]:
         return parse_address(url)
     return OTHER, Address(database=url), ""
@@ -164,7 +164,7 @@ def _read_open(
     from indexa.adapters.live import open_source
 
     assert isinstance(address, Address)
-    with open_source(platform, address, password) as reading:
+    with open_source(platform, address, password, trusted=True) as reading:
         if not choice.schemas:
             holding = tuple(schema.schema for schema in reading.count() if any(schema.counts.values()))
             choice = Choice(holding, choice.kinds, choice.include, choice.exclude)

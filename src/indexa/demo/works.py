@@ -15,8 +15,9 @@ from pymysql.constants import CLIENT
 from indexa.adapters.address import parse_address
 from indexa.areas.models import Area, Person
 from indexa.core import platforms
+from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
-from indexa.sources import presets
+from indexa.sources import presets, scanning
 from indexa.sources import services as sources
 from indexa.sources.models import Source
 
@@ -35,13 +36,16 @@ def make_sources(area: Area, person: Person) -> list[Job]:
 
 
 def _start(source: Source, person: Person) -> Job:
-    seen = sources.look(source)
+    if scan := scanning.running_scan(source):
+        jobs.run(scan.pk)
+        source.refresh_from_db()
+    held = scanning.remembered(source) or scanning.scan(source)
     kinds = list(platforms.get(source.platform).kinds)
     return Job.objects.create(
         area=source.area,
         kind="intake",
         title=f"Reading {source.name}",
-        arguments={"source": _chosen(source, [schema.schema for schema in seen.schemas] if seen else [], kinds)},
+        arguments={"source": _chosen(source, [schema.schema for schema in held.schemas], kinds)},
         started_by=person,
     )
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Callable
 from importlib import import_module
 from typing import Any
@@ -11,6 +12,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from indexa.areas.models import Area, Person
+from indexa.database_errors import is_outage
 from indexa.jobs.errors import JobCancelledError, JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import LOCK_CLASS, JobProgress, Progress
@@ -18,6 +20,7 @@ from indexa.jobs.progress import LOCK_CLASS, JobProgress, Progress
 logger = logging.getLogger(__name__)
 
 HANDLERS: dict[str, str] = {
+    "scan": "indexa.sources.scanning:scan_in_background",
     "intake": "indexa.sources.intake:read_source",
     "undo": "indexa.modeling.taking:take_back_in_background",
     "take reading": "indexa.sources.intake:take_in_background",
@@ -34,6 +37,7 @@ HANDLERS: dict[str, str] = {
 }
 """What runs for each kind of job: a function of (job, progress) that returns where its result is."""
 MOST_ATTEMPTS = 3
+_SECONDS_TO_COME_BACK = 120
 Handler = Callable[[Job, Progress], str]
 
 
@@ -75,7 +79,11 @@ def run(job_id: int) -> None:
             ended = {"state": Job.State.CANCELLED, "reason": "Cancelled; nothing of it was kept."}
         except JobFailedError as error:
             ended = {"state": Job.State.FAILED, "reason": error.reason, "hint": error.hint}
-        except Exception:
+        except Exception as error:
+            if is_outage(error):
+                logger.warning("job %s: the database went away; it is queued again", job_id)
+                _put_back(job)
+                return
             logger.exception("job %s failed", job_id)
             ended = {
                 "state": Job.State.FAILED,
@@ -85,9 +93,33 @@ def run(job_id: int) -> None:
         Job.objects.filter(pk=job_id).update(**ended, ended_at=timezone.now())
 
 
+def _put_back(job: Job) -> None:
+    """Queue a job again that lost the database, not its worker: that attempt does not count.
+
+    Waits for the database for two minutes; later than that `recover` finds the job.
+    """
+    deadline = time.monotonic() + _SECONDS_TO_COME_BACK
+    while True:
+        try:
+            connection.close()
+            with transaction.atomic():
+                mine = Job.objects.filter(pk=job.pk, state=Job.State.RUNNING, attempts=job.attempts)
+                step = "Queued again: the database was away"
+                if mine.update(state=Job.State.WAITING, attempts=job.attempts - 1, step=step):
+                    _enqueue(job)
+            return
+        except Exception as error:
+            if not is_outage(error) or time.monotonic() > deadline:
+                logger.warning("job %s could not be queued again: %s", job.pk, error)
+                return
+            time.sleep(0.5)
+
+
 def recover() -> list[int]:
-    """Take up every running job that lost its worker; give up after the last attempt. Returns their ids."""
-    lost = []
+    """Take up every running job that lost its worker, and every waiting one that no queue has; give up after the last
+    attempt. Returns their ids.
+    """
+    lost = _requeue_forgotten()
     for job in Job.objects.filter(state=Job.State.RUNNING):
         with connection.cursor() as cursor:
             cursor.execute("select pg_try_advisory_lock(%s, %s)", [LOCK_CLASS, job.pk])
@@ -107,6 +139,19 @@ def recover() -> list[int]:
             _enqueue(job)
         lost.append(job.pk)
     return lost
+
+
+def _requeue_forgotten() -> list[int]:
+    """Put waiting jobs into the queue whose entry was fetched by a worker that ended before it could begin."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "select id from job where state = 'waiting' and created_at < now() - interval '20 seconds' and not exists "
+            "(select from procrastinate_jobs q where q.task_name = 'run_job' and q.status = 'todo' and (q.args->>'job_id')::bigint = job.id)"
+        )
+        forgotten = [row[0] for row in cursor.fetchall()]
+    for job in Job.objects.filter(pk__in=forgotten):
+        _enqueue(job)
+    return forgotten
 
 
 def _enqueue(job: Job) -> None:

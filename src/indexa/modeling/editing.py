@@ -14,7 +14,7 @@ from django.db.models import Q
 
 from indexa.areas.models import Area, Person
 from indexa.modeling import asserting, renaming
-from indexa.modeling.errors import EditError, StaleEditError
+from indexa.modeling.errors import AlreadyUndoneError, EditError, StaleEditError
 from indexa.modeling.following import refresh_rows
 from indexa.modeling.locks import try_for_editing
 from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredTable
@@ -82,11 +82,15 @@ def next_to_undo(*, area: Area, person: Person, change_set_id: int | None = None
 def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> ChangeSet:
     """Undo one change set of this person, or their last one, by its inverse.
 
-    Raises EditError if there is none, and StaleEditError if a field was changed again since.
+    Raises EditError if there is none, StaleEditError if a field was changed again since, and AlreadyUndoneError if the
+    same was undone by another request at this moment.
     """
     last = next_to_undo(area=area, person=person, change_set_id=change_set_id)
     if last is None:
         raise EditError("There is nothing of yours to undo here.")
+    ChangeSet.objects.select_for_update(of=("self",)).get(pk=last.pk)
+    if ChangeSet.objects.filter(undoes=last).exists():
+        raise AlreadyUndoneError
     if last.kind == ChangeSet.Kind.INTAKE:
         return _take_reading_back(last, person)
     if last.model_id is not None and not try_for_editing(last.model_id):

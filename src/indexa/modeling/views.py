@@ -19,7 +19,7 @@ from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.model import file
 from indexa.jobs import services as jobs
 from indexa.modeling import editing, gone, queries, services, taking
-from indexa.modeling.errors import EditError, StaleEditError
+from indexa.modeling.errors import AlreadyUndoneError, EditError, StaleEditError
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
 from indexa.web.htmx import wants_fragment
@@ -271,6 +271,8 @@ def undo(request: AreaRequest) -> JsonResponse:
         undone = editing.undo(area=request.area, person=request.user, change_set_id=asked)
     except StaleEditError as error:
         return JsonResponse({"message": f"Not undone: {error.by} has changed it since."}, status=409)
+    except AlreadyUndoneError as error:
+        return JsonResponse({"message": str(error)}, status=409)
     except EditError as error:
         return JsonResponse({"message": str(error)}, status=422)
     change, count = undone.changes.first(), undone.changes.count()

@@ -11,7 +11,8 @@ import msgspec
 from django.db import connection, transaction
 
 from indexa.adapters.errors import SourceError
-from indexa.adapters.kit_files import Row, fault_of, file_rows
+from indexa.adapters.kit_files import fault_of, file_rows
+from indexa.adapters.spreadsheets import Row
 from indexa.areas.models import Area, Person
 from indexa.core.errors import CoreError
 from indexa.core.naming.expanding import Part

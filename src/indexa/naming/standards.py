@@ -11,6 +11,7 @@ from django.db import connection, transaction
 from django.db.models import QuerySet
 from django.urls import reverse
 
+from indexa.adapters.templates import render_confined
 from indexa.areas.models import Area, Person
 from indexa.core.model import Model, Table
 from indexa.core.naming.checking import Checker, Finding
@@ -126,7 +127,12 @@ def report(stored: StoredStandard, then: Standard) -> Report:
         looked_at += sum(len(table.columns) for table in loaded.tables)
         for standard, found in ((now, before), (then, after)):
             of_model = msgspec.structs.replace(standard, platform=standard.platform or model.platform)
-            found.update({f"{model.pk}|{one.fingerprint}": one for one in Checker(of_model, stack).check(loaded)})
+            found.update(
+                {
+                    f"{model.pk}|{one.fingerprint}": one
+                    for one in Checker(of_model, stack, renderer=render_confined).check(loaded)
+                }
+            )
     counts = Counter(one.rule for one in before.values()), Counter(one.rule for one in after.values())
     rules = sorted(counts[0].keys() | counts[1].keys())
     return Report(
@@ -195,7 +201,9 @@ def check_model(model: StoredModel) -> int:
     version = None
     if stored is not None:
         loaded = load_model(model)
-        findings = Checker(core_standard(stored, model), wordbooks.stack_of(stored.area)).check(loaded)
+        findings = Checker(
+            core_standard(stored, model), wordbooks.stack_of(stored.area), renderer=render_confined
+        ).check(loaded)
         of_parts = ids_of(model, loaded)
         version = stored.versions.filter(number=stored.version).first()
     copy_rows(
@@ -240,7 +248,9 @@ def patterned(model: StoredModel) -> list[Patterned]:
     if stored is None:
         return []
     loaded = load_model(model)
-    found = Checker(core_standard(stored, model), wordbooks.stack_of(stored.area)).check(loaded)
+    found = Checker(core_standard(stored, model), wordbooks.stack_of(stored.area), renderer=render_confined).check(
+        loaded
+    )
     of_parts = ids_of(model, loaded)
     return [
         Patterned(*of_parts[one.kind, one.place], one.name, one.should)
@@ -415,13 +425,13 @@ class Examples:
         found = [one for one in self._objects if one.kind == kind][:limit]
         if rule is None or not found:
             return [Example(one.place, one.name, "") for one in found]
-        checker, maker = Checker(core, self._stack), Maker(core, self._stack)
+        checker, maker = Checker(core, self._stack, renderer=render_confined), Maker(core, self._stack)
         return [Example(one.place, one.name, _made(one, rule, checker, maker)) for one in found]
 
 
 def _made(one: Named, rule: Rule, checker: Checker, maker: Maker) -> str:
     if rule.pattern:
-        return checker.within(Pattern(rule.pattern).name(one.parts), rule)
+        return checker.within(Pattern(rule.pattern, render_confined).name(one.parts), rule)
     if one.business_name:
         return maker.make(one.kind, one.business_name).name
     return checker.should(one)

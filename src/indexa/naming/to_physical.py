@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from django.db import connection
 
+from indexa.adapters.templates import render_confined
 from indexa.core.model import Model
 from indexa.core.naming.checking import Checker
 from indexa.core.naming.making import Maker
@@ -187,7 +188,11 @@ def _kept_names(naming_pass: NamingPass, scopes: Sequence[str]) -> dict[str, set
 
 def _broken(maker: Maker, model: Model) -> set[str]:
     """Return the places whose name the standard speaks against."""
-    return {one.place for one in Checker(maker.standard, maker.stack).check(model) if one.kind in _KINDS}
+    return {
+        one.place
+        for one in Checker(maker.standard, maker.stack, renderer=render_confined).check(model)
+        if one.kind in _KINDS
+    }
 
 
 def _shortener(maker: Maker, named: Sequence[Named]) -> Shortener:

@@ -25,7 +25,7 @@ from indexa.modeling.loading import load_model
 from indexa.modeling.models import Layer, StoredModel
 from indexa.naming.wordbooks import stack_of
 from indexa.proposals.models import StoredProposal
-from indexa.sources import services as sources
+from indexa.sources import opening as sources
 from indexa.sources.models import Source
 
 

@@ -5,7 +5,8 @@ INDEXA_DATA_DIR       keys and collected static files (default: .local in the pr
 INDEXA_DEBUG          "1" shows tracebacks; anything else is off
 INDEXA_HOSTS          host names the server answers to, comma-separated
 INDEXA_TLS            "1" when the server stands behind TLS: secure cookies and HSTS
-INDEXA_SOURCE_HOSTS   hosts a source may be on, comma-separated
+INDEXA_PROXIES        how many proxies stand before the server: whose X-Forwarded-For is believed (default 0)
+INDEXA_SOURCE_HOSTS   hosts a source may be on, comma-separated: names, addresses, networks, each with a port or without
 INDEXA_SOURCE_FOLDERS folders that database files may be read from, comma-separated
 INDEXA_UPLOAD_MB      how much one upload may hold, in megabytes
 """
@@ -64,6 +65,8 @@ INSTALLED_APPS = [
     "indexa.demo",
 ]
 MIDDLEWARE = [
+    "indexa.web.middleware.health_addresses",
+    "indexa.web.middleware.address_behind_proxies",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -108,6 +111,7 @@ def _database(url: str) -> dict[str, object]:
         "PORT": str(parts.port or 5432),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"connect_timeout": 5},
     }
 
 
@@ -130,6 +134,10 @@ AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_LOCKOUT_TEMPLATE = "web/locked_out.html"
 AXES_VERBOSE = False
+AXES_HANDLER = "indexa.areas.sign_in.AddressHandler"
+SIGN_IN_MOST_NAMES = 15
+"""Names under which sign-ins may fail from one address within the cool-off, before that address is closed."""
+PROXIES = int(os.environ.get("INDEXA_PROXIES", "0"))
 AUTH_USER_MODEL = "areas.Person"
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "home"
@@ -186,6 +194,7 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "filters": {"one_line": {"()": "indexa.web.outages.OneLine"}},
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line", "filters": ["one_line"]}},
     "root": {"handlers": ["stderr"], "level": "WARNING"},
 }

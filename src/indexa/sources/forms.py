@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import codecs
 import re
 from typing import Any
 
@@ -16,6 +15,7 @@ from indexa.adapters.address import PORTS, TLS_MODES, parse_address, platform_of
 from indexa.adapters.errors import SourceError
 from indexa.adapters.live import FILE_PLATFORMS, OTHER
 from indexa.adapters.postgresql import parse_url
+from indexa.adapters.script_files import is_text_encoding
 from indexa.areas.models import Area
 from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, SchemaCount, patterns
@@ -67,7 +67,7 @@ class DatabaseForm(NamedSourceForm):
         required=False,
         max_length=1000,
         help_text="For example <code>postgresql://reader@127.0.0.1:5432/billing</code> or <code>mysql://reader@127.0.0.1/</code>. "
-        "What it says counts; the fields below may then stay empty. <code>service=billing</code> names an entry of the server's service file.",
+        "What it says counts; the fields below may then stay empty.",
     )
     database = forms.CharField(
         required=False, max_length=500, help_text="MariaDB and MySQL need none: their databases are the schemas."
@@ -76,10 +76,14 @@ class DatabaseForm(NamedSourceForm):
         required=False, widget=forms.PasswordInput(attrs={"autocomplete": "off"}), max_length=500
     )
 
-    class Meta(NamedSourceForm.Meta):
-        fields = ["name", "platform", "url", "host", "port", "database", "user", "password", "tls"]
+    no_password = forms.BooleanField(
+        label="The login needs no password any more: delete the stored one", required=False
+    )
 
-    field_order = ["name", "platform", "url", "host", "port", "database", "user", "password", "tls"]
+    class Meta(NamedSourceForm.Meta):
+        fields = ["name", "platform", "url", "host", "port", "database", "user", "password", "tls", "no_password"]
+
+    field_order = ["name", "platform", "url", "host", "port", "database", "user", "password", "tls", "no_password"]
     widths = {"name": "half", "platform": "half", "host": "two-thirds", "port": "third", "database": "half", "user": "half",
               "password": "half", "tls": "half"}  # fmt: skip
 
@@ -91,8 +95,13 @@ class DatabaseForm(NamedSourceForm):
             self.initial["port"] = None
         elif self.instance.platform == OTHER:
             self.initial.update(url=self.instance.database, database="", port=None)
-        if self.instance.sealed_password:
-            self.fields["password"].help_text = "One is stored. Leave empty to keep it."
+        self._stored_for = self.instance.target if self.instance.sealed_password else ""
+        if self._stored_for:
+            self.fields[
+                "password"
+            ].help_text = "One is stored. Leave empty to keep it; it is asked for again when anything changes that decides where it goes."
+        else:
+            del self.fields["no_password"]
 
     def clean(self) -> dict[str, Any]:
         cleaned: dict[str, Any] = super().clean() or self.cleaned_data
@@ -104,7 +113,7 @@ class DatabaseForm(NamedSourceForm):
             self.data = shown
         cleaned["platform"] = cleaned.get("platform") or "postgresql"
         if cleaned["platform"] == OTHER:
-            return self._clean_other(cleaned, url)
+            return self._password_again(self._clean_other(cleaned, url))
         if url:
             try:
                 self._take_url(cleaned, url)
@@ -115,6 +124,19 @@ class DatabaseForm(NamedSourceForm):
         for name in needed:
             if not cleaned.get(name):
                 self.add_error(name, "Needed, here or in the URL.")
+        return self._password_again(cleaned)
+
+    def _password_again(self, cleaned: dict[str, Any]) -> dict[str, Any]:
+        """Ask for the password where the stored one would go elsewhere, as somebody else, or less safely."""
+        if not self._stored_for or cleaned.get("password") or cleaned.get("no_password") or self.errors:
+            return cleaned
+        names = ("platform", "host", "port", "database", "user", "tls")
+        entered = Source(**{name: cleaned[name] for name in names if cleaned.get(name) is not None})
+        if entered.target != self._stored_for:
+            self.add_error(
+                "password",
+                "Enter the password again: the stored one is kept for the address, login and TLS mode it was entered with.",
+            )
         return cleaned
 
     def _take_url(self, cleaned: dict[str, Any], url: str) -> None:
@@ -139,20 +161,26 @@ class DatabaseForm(NamedSourceForm):
         from sqlalchemy.engine import make_url
         from sqlalchemy.exc import ArgumentError
 
+        from indexa.adapters.sqlalchemy_urls import parse_other
+
         try:
             address = make_url(url)
+            parse_other(url)
         except (ArgumentError, ValueError) as error:
             raise ValidationError(
                 {"url": "Write an SQLAlchemy URL, such as firebird+firebird://reader@host//path/to/base.fdb."}
             ) from error
+        except SourceError as error:
+            raise ValidationError({"url": f"{error.message} {error.hint}"}) from error
         cleaned["password"] = str(address.password or "") or cleaned.get("password", "")
         bare = address._replace(password=None).render_as_string(hide_password=False)
         return cleaned | {"database": bare, "host": "", "port": 0, "user": ""}
 
 
 def _without_password(url: str) -> str:
-    """Return the URL without the password in it, "" if there is none in it."""
+    """Return the URL or line of settings without the password in it, "" if there is none in it."""
     bare = re.sub(r"(://[^:/@]*):[^/]*@", r"\1@", url)
+    bare = re.sub(r"(?i)\b(ssl)?password\s*=\s*('(?:[^'\\]|\\.)*'|[^\s&]*)", "", bare)
     return bare if bare != url else ""
 
 
@@ -221,13 +249,10 @@ class ScriptForm(NamedSourceForm):
 
     def clean_encoding(self) -> str:
         encoding: str = self.cleaned_data["encoding"].strip()
-        try:
-            if encoding:
-                codecs.lookup(encoding)
-        except (LookupError, ValueError):
+        if encoding and not is_text_encoding(encoding):
             raise ValidationError(
                 f"There is no encoding “{encoding}”. Known are utf-8, cp1252, latin-1, cp850, shift_jis and many more."
-            ) from None
+            )
         return encoding
 
 
@@ -323,11 +348,11 @@ class ChoiceForm(Styled):
         help_text="The entities and attributes that these tables and columns realise.",
     )
 
-    def __init__(self, *args: Any, source: Source, found: list[SchemaCount] | None, **kwargs: Any) -> None:
+    def __init__(self, *args: Any, source: Source, found: list[SchemaCount], **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         schemas: Any = self.fields["schemas"]
-        schemas.choices = [(schema.schema, schema.schema) for schema in found or []]
-        schemas.required = any(schema.schema for schema in found or [])
+        schemas.choices = [(schema.schema, schema.schema) for schema in found]
+        schemas.required = any(schema.schema for schema in found)
         logical: Any = self.fields["logical"]
         logical.queryset = StoredModel.objects.filter(area=source.area, layer=Layer.LOGICAL)
         if source.model:

@@ -23,7 +23,8 @@ from indexa.modeling.storing import SnapshotKeeping, SnapshotUnpacking, read_sna
 from indexa.sources import schedules
 from indexa.sources.again import AgainError, note, take
 from indexa.sources.models import Intake, Source
-from indexa.sources.services import choice_of, name_for, reading
+from indexa.sources.opening import reading
+from indexa.sources.services import choice_of, name_for
 
 _LOCK_CLASS = 0x1DE8B
 """First key of the lock that keeps one source from being read twice at once."""

@@ -53,7 +53,9 @@ class Source(models.Model):
     asks_rows = models.BooleanField(default=False)
     """Whether its rows may be sampled for evidence of keys and references; no value is kept, only counts."""
     inventory = models.JSONField(null=True, editable=False)
-    """What the last look found, so that patterns can be tried without asking the source again."""
+    """Schema, name and whether it is a view, of all that the last scan found: patterns are tried on it."""
+    held = models.JSONField(null=True, editable=False)
+    """What the last scan found by schema, and what the login's rights keep from being read; None before the first."""
     model = models.ForeignKey(StoredModel, null=True, on_delete=models.SET_NULL, related_name="sources")
     created_at = models.DateTimeField(auto_now_add=True)
 
@@ -71,9 +73,20 @@ class Source(models.Model):
         return "SQLAlchemy" if self.platform == OTHER else platforms.get(self.platform).label
 
     @property
+    def is_upload(self) -> bool:
+        """True where its files were handed in."""
+        return self.kind in (self.Kind.SCRIPT, self.Kind.KIT)
+
+    @property
+    def target(self) -> str:
+        """All that decides where, as whom and how safely a password is sent: the stored one goes nowhere else."""
+        url = self.database if self.platform == OTHER else ""
+        return "|".join((self.platform, self.host.lower(), str(self.port), self.user, self.tls, url))
+
+    @property
     def place(self) -> str:
         """Where it is, in a machine's words; of uploads the names of the files."""
-        if self.kind in (self.Kind.SCRIPT, self.Kind.KIT):
+        if self.is_upload:
             names = [file.name for file in self.files.all()]
             return names[0] + (f" and {len(names) - 1} more" if len(names) > 1 else "") if names else ""
         return (

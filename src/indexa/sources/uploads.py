@@ -19,7 +19,6 @@ from indexa.core.intake.kit import read_kit
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import VIEW_KINDS, Model
 from indexa.core.platforms import Tick
-from indexa.core.scripts.proposal import propose_for
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 from indexa.sources.models import Source
 
@@ -115,10 +114,6 @@ class ScriptReading(UploadReading):
                     "adapted", "encodings", "The file is not UTF-8; it was read as Windows-1252.", place=file.name
                 )
         return model, receipt
-
-    def proposed(self) -> list[tuple[str, int]]:
-        """Rank the dialects by what the text shows."""
-        return propose_for(self._files)
 
 
 class KitReading(UploadReading):

@@ -16,6 +16,7 @@ urlpatterns = [
     path("<int:pk>/", views.source_page, name="page"),
     path("<int:pk>/edit/", views.source_form, name="edit"),
     path("<int:pk>/choose/", views.choose, name="choose"),
+    path("<int:pk>/scan/", views.scan, name="scan"),
     path("<int:pk>/names/", views.chosen_names, name="names"),
     path("<int:pk>/preset/", views.preset_save, name="preset-save"),
     path("<int:pk>/remove/", views.remove, name="remove"),

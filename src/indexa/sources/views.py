@@ -20,7 +20,7 @@ from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount, patterns
 from indexa.core.intake.receipt import in_order
 from indexa.jobs.models import Job
-from indexa.sources import presets, services
+from indexa.sources import presets, scanning, services
 from indexa.sources.forms import FORMS, ChoiceForm, KitDownloadForm, NamedSourceForm
 from indexa.sources.models import Intake, Preset, Rereading, Schedule, Source
 
@@ -59,7 +59,7 @@ def source_form(request: AreaRequest, kind: str = "", pk: int | None = None) -> 
     context: dict[str, object] = {"form": form, "source": source, "kind": kind}
     if request.method == "POST" and form.is_valid():
         try:
-            saved = _try_and_save(form, kind)
+            saved = _try_and_save(form, kind, request.user)
         except SourceError as error:
             context["failure"] = error
         else:
@@ -74,18 +74,19 @@ def source_form(request: AreaRequest, kind: str = "", pk: int | None = None) -> 
     return render(request, "sources/form.html", context, status=422 if request.method == "POST" else 200)
 
 
-def _try_and_save(form: NamedSourceForm, kind: str) -> Source:
+def _try_and_save(form: NamedSourceForm, kind: str, person: Person) -> Source:
     entered: Source = form.instance
     entered.kind = kind
-    if kind in (Source.Kind.SCRIPT, Source.Kind.KIT):
+    if entered.is_upload:
         entered.platform = form.cleaned_data["platform"]
-        return services.save_upload(entered, form.cleaned_data.get("uploads") or [])
+        return services.save_upload(entered, form.cleaned_data.get("uploads") or [], person)
     for name in ("platform", "host", "port", "database", "user", "tls"):
         if name in form.cleaned_data:
             setattr(entered, name, form.cleaned_data[name])
+    if form.cleaned_data.get("no_password"):
+        entered.sealed_password = ""
     password = form.cleaned_data.get("password") or ""
-    with services.reading(entered, password or None) as opened:
-        opened.count()
+    scanning.probe(entered, password or None)
     return services.save(entered, password=password)
 
 
@@ -117,13 +118,25 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @in_area(Role.STEWARD)
 def choose(request: AreaRequest, pk: int) -> HttpResponse:
-    """The fragment that looks into the source and offers what to read; posting it starts the reading."""
-    source = get_object_or_404(Source.objects.select_related("model"), pk=pk, area=request.area)
-    try:
-        seen = services.look(source)
-    except SourceError as error:
-        return render(request, "sources/_failure.html", {"failure": error, "source": source})
-    found = seen.schemas if seen else None
+    """The fragment that says what the source holds and offers what to read; posting it starts the reading."""
+    source = get_object_or_404(Source.objects.select_related("model", "area"), pk=pk, area=request.area)
+    held = scanning.remembered(source)
+    if held is None or (request.method == "GET" and not source.is_upload):
+        if running := scanning.running_scan(source):
+            return render(request, "sources/_scanning.html", {"source": source, "job": running})
+        if source.is_upload:
+            if failed := scanning.failed_scan(source):
+                return render(
+                    request, "sources/_failure.html", {"failure": failed_scan_error(failed), "source": source}
+                )
+            return render(
+                request, "sources/_scanning.html", {"source": source, "job": scanning.start_scan(source, request.user)}
+            )
+        try:
+            held = scanning.probe(source)
+        except SourceError as error:
+            return render(request, "sources/_failure.html", {"failure": error, "source": source})
+    found = held.schemas
     wanted = request.GET.get("preset", "")
     preset = (
         Preset.objects.filter(area=request.area, pk=int(wanted)).first()
@@ -147,12 +160,12 @@ def choose(request: AreaRequest, pk: int) -> HttpResponse:
         "source": source,
         "form": form,
         "found": found,
-        "limits": seen.limits if seen else [],
-        "all_chosen": {schema.schema for schema in found or []} <= set(form["schemas"].value() or []),
-        "rows": _rows(found or [], set(form["schemas"].value() or []), kinds),
+        "limits": held.limits,
+        "all_chosen": {schema.schema for schema in found} <= set(form["schemas"].value() or []),
+        "rows": _rows(found, set(form["schemas"].value() or []), kinds),
         "kinds": kinds,
         "chosen_kinds": form["kinds"].value() or [],
-        "totals": {kind: sum(schema.counts.get(kind, 0) for schema in found or []) for kind in kinds},
+        "totals": {kind: sum(schema.counts.get(kind, 0) for schema in found) for kind in kinds},
         "presets": Preset.objects.filter(area=request.area),
         "preset": preset,
     } | _taken(
@@ -167,9 +180,23 @@ def choose(request: AreaRequest, pk: int) -> HttpResponse:
     return render(request, template, context, status=422 if request.method == "POST" else 200)
 
 
-def _initial(source: Source, found: list[SchemaCount] | None, preset: Preset | None) -> dict[str, object]:
+def failed_scan_error(job: Job) -> SourceError:
+    """Return why a scan failed, as an error of its source."""
+    return SourceError("scan-failed", job.reason or "The scan was cancelled.", job.hint)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def scan(request: AreaRequest, pk: int) -> HttpResponse:
+    """Scan a source in the background, however long it takes."""
+    source = get_object_or_404(Source.objects.select_related("area"), pk=pk, area=request.area)
+    scanning.start_scan(source, request.user)
+    return redirect("sources:page", request.area.slug, source.pk)
+
+
+def _initial(source: Source, found: list[SchemaCount], preset: Preset | None) -> dict[str, object]:
     kinds = list(_kinds_of(source))
-    there = [schema.schema for schema in found or [] if any(schema.counts.values())]
+    there = [schema.schema for schema in found if any(schema.counts.values())]
     if preset:
         wanted = Choice(include=tuple(f"{schema}.*" for schema in preset.schemas))
         schemas = [schema for schema in there if not preset.schemas or wanted.takes_name(schema, "x")]

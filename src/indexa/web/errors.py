@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.csrf import requires_csrf_token
+
+from indexa.database_errors import is_collision, is_outage
+from indexa.web.outages import away_page
 
 _WORDS = {
     400: ("This request can't be understood", "Nothing was changed. Go back and try again."),
@@ -16,6 +20,10 @@ _WORDS = {
     405: (
         "That is not how this page is used",
         "Nothing was changed. Go back and use the page's own buttons.",
+    ),
+    409: (
+        "Two changes met",
+        "Somebody else changed the same at this moment. Nothing of yours was changed: go back and repeat the step.",
     ),
     500: (
         "Something went wrong on our side",
@@ -51,8 +59,11 @@ def page_not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 @requires_csrf_token
 def server_error(request: HttpRequest) -> HttpResponse:
-    """500"""
-    return error_page(request, 500)
+    """503 while the database is away, 409 where two transactions met, else 500."""
+    error = sys.exc_info()[1]
+    if is_outage(error):
+        return away_page(request)
+    return error_page(request, 409 if is_collision(error) else 500)
 
 
 def csrf_failure(request: HttpRequest, reason: str = "", **_: Any) -> HttpResponse:

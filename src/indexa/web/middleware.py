@@ -5,11 +5,39 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse, QueryDict
 
 from indexa.web.errors import error_page
+from indexa.web.outages import health
 
 _NUL = "\x00"
+
+
+def health_addresses(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Answer what load balancers ask before anything else looks at the request."""
+
+    def answer(request: HttpRequest) -> HttpResponse:
+        return health(request) or get_response(request)
+
+    return answer
+
+
+def address_behind_proxies(
+    get_response: Callable[[HttpRequest], HttpResponse],
+) -> Callable[[HttpRequest], HttpResponse]:
+    """Take the address of who asks from the header that the proxies in front of the server write, if there are any.
+
+    The last of settings.PROXIES entries is what the outermost of them saw; entries before it can be made up.
+    """
+
+    def answer(request: HttpRequest) -> HttpResponse:
+        passed = [part.strip() for part in request.headers.get("X-Forwarded-For", "").split(",") if part.strip()]
+        if settings.PROXIES and len(passed) >= settings.PROXIES:
+            request.META["REMOTE_ADDR"] = passed[-settings.PROXIES]
+        return get_response(request)
+
+    return answer
 
 
 def worded_refusals(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:

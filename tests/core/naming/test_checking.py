@@ -14,7 +14,7 @@ from indexa.core.model import Column, Index, IndexPart, Model, Table
 from indexa.core.naming.checking import RULES, Finding, check
 from indexa.core.naming.limits import reserved
 from indexa.core.naming.making import Maker
-from indexa.core.naming.patterns import Pattern, PatternError
+from indexa.core.naming.patterns import Pattern, PatternError, render
 from indexa.core.naming.reports import as_json, as_junit, as_sarif, as_text, lines_of
 from indexa.core.naming.standard import Kind, Rule, Standard, StandardFileError, read_standard, write_standard
 from indexa.core.naming.wordbook import Word
@@ -53,7 +53,9 @@ class MakingTests(TestCase):
         self.assertEqual(made("column", "Date of the Meter Reading", rule), "mtr_rdg_dt")
         self.assertEqual(made("column", "Date or Code of Meter", rule), "dt_or_cd_mtr")
         columns = [Column("dt_mtr", 1, "int"), Column("mtr_rdg", 2, "int")]
-        found = check(Model(name="m", tables=[Table(name="t", columns=columns)]), standard(column=rule))
+        found = check(
+            Model(name="m", tables=[Table(name="t", columns=columns)]), standard(column=rule), renderer=render
+        )
         self.assertEqual([(one.rule, one.should) for one in found], [("class word", "mtr_dt"), ("class word", "")])
 
     def test_what_a_name_must_not_be_is_changed_and_said(self) -> None:
@@ -102,7 +104,7 @@ class PatternTests(TestCase):
             ("{{ 'ux' if unique else 'ix' }}_{{ table }}_{{ columns | join('_') }}", "ux_mtr_a_b"),
             ("{{ table | short(2) | upper }}_{{ columns | first }}", "MT_a"),
         ):
-            self.assertEqual(Pattern(source).name(self.PARTS), name)
+            self.assertEqual(Pattern(source, render).name(self.PARTS), name)
 
     def test_what_is_more_than_a_name_needs_is_refused(self) -> None:
         for source in (
@@ -111,11 +113,11 @@ class PatternTests(TestCase):
             "{{ 10 ** 10 }}", "{{ '%99999999d' % number }}",
         ):  # fmt: skip
             with self.subTest(source), self.assertRaises(PatternError):
-                Pattern(source)
+                Pattern(source, render)
 
     def test_parts_that_do_not_fit_are_told(self) -> None:
         with self.assertRaises(PatternError):
-            Pattern("{{ table + number }}").name(self.PARTS)
+            Pattern("{{ table + number }}", render).name(self.PARTS)
 
 
 def a_model() -> Model:
@@ -138,7 +140,7 @@ class CheckingTests(TestCase):
             column=Rule(known_words=True),
             index=Rule(pattern="ix_{{ table }}_{{ column }}"),
         )
-        return check(a_model(), rules)
+        return check(a_model(), rules, renderer=render)
 
     def test_each_rule_finds_what_breaks_it_and_says_the_name_it_should_have(self) -> None:
         found = {(one.rule, one.name): one.should for one in self.findings()}
@@ -154,13 +156,13 @@ class CheckingTests(TestCase):
     def test_a_name_that_should_be_is_found_no_fault_with(self) -> None:
         rules = standard(table=Rule(number="singular"), column=Rule())
         model = a_model()
-        for finding in check(model, rules):
+        for finding in check(model, rules, renderer=render):
             for column in model.tables[0].columns:
                 if column.name == finding.name and finding.should:
                     column.name = finding.should
         again = [
             one
-            for one in check(model, rules)
+            for one in check(model, rules, renderer=render)
             if one.kind == "column" and one.rule not in ("doubled", "characters", "empty")
         ]
         self.assertEqual([(one.rule, one.name) for one in again if one.should], [])
@@ -173,7 +175,7 @@ class CheckingTests(TestCase):
             severities={"reserved": "error", "case": "off"},
             words=WORDS,
         )
-        found = {one.rule: one.severity for one in check(a_model(), rules)}
+        found = {one.rule: one.severity for one in check(a_model(), rules, renderer=render)}
         self.assertEqual(found["reserved"], "error")
         self.assertNotIn("case", found)
 

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from indexa.core.model import Column, ForeignKey, Index, IndexPart, Key, Model, Table
 from indexa.core.naming.checking import check
 from indexa.core.naming.making import Maker
+from indexa.core.naming.patterns import render
 from indexa.core.naming.server_made import made_by_server
 from indexa.core.naming.shortening import Shortener, unsettled
 from indexa.core.naming.splitting import Splitter
@@ -32,18 +33,20 @@ def standard(platform: str = "postgresql", **rules: Rule) -> Standard:
 class PatternedTests(TestCase):
     def test_names_that_a_pattern_makes_alike_are_told_apart_by_their_number(self) -> None:
         counted = standard(index=Rule(pattern="ix_{{ table }}_{{ number }}"))
-        self.assertEqual(check(with_indexes("ix_mtr_2", "ix_mtr_1"), counted), [])
-        found = check(with_indexes("ix_mtr_2", "odd", "strange"), counted)
+        self.assertEqual(check(with_indexes("ix_mtr_2", "ix_mtr_1"), counted, renderer=render), [])
+        found = check(with_indexes("ix_mtr_2", "odd", "strange"), counted, renderer=render)
         self.assertEqual([(one.name, one.should) for one in found], [("odd", "ix_mtr_1"), ("strange", "ix_mtr_3")])
         plain = standard(index=Rule(pattern="ix_{{ table }}"))
-        self.assertEqual([one.should for one in check(with_indexes("x", "y"), plain)], ["ix_mtr", "ix_mtr_2"])
+        self.assertEqual(
+            [one.should for one in check(with_indexes("x", "y"), plain, renderer=render)], ["ix_mtr", "ix_mtr_2"]
+        )
 
     def test_relationships_of_a_logical_model_have_a_rule(self) -> None:
         model = with_indexes(layer="logical")
         model.tables[0].foreign_keys = [
             ForeignKey(name="Belongs", columns=("b",), ref_schema="m", ref_table="mtr", ref_columns=("a",))
         ]
-        found = check(model, standard(relationship=Rule(form="any"), index=Rule(pattern="x")))
+        found = check(model, standard(relationship=Rule(form="any"), index=Rule(pattern="x")), renderer=render)
         self.assertEqual([(one.rule, one.kind, one.should) for one in found], [("case", "relationship", "belongs")])
 
     def test_names_that_the_server_made_up_can_be_left_alone(self) -> None:
@@ -64,9 +67,9 @@ class PatternedTests(TestCase):
             with self.subTest(f"{platform} {name}"):
                 self.assertEqual(made_by_server(platform, kind, name, parts), is_made)
         rule = Rule(pattern="pk_{{ table }}")
-        self.assertEqual(len(check(with_indexes(), standard(primary_key=rule))), 1)
+        self.assertEqual(len(check(with_indexes(), standard(primary_key=rule), renderer=render)), 1)
         left = Rule(pattern="pk_{{ table }}", leave_server_names=True)
-        self.assertEqual(check(with_indexes(), standard(primary_key=left)), [])
+        self.assertEqual(check(with_indexes(), standard(primary_key=left), renderer=render), [])
 
 
 WORDS = st.lists(st.sampled_from("meter reading date of customer code total pressure".split()), min_size=1, max_size=4)
@@ -119,7 +122,7 @@ class ShorteningTests(TestCase):
         model = Model(
             name="m", tables=[Table(name="t", columns=[Column(one.name, at, "int") for at, one in enumerate(names, 1)])]
         )
-        self.assertEqual([one for one in check(model, held) if one.kind == "column"], [])
+        self.assertEqual([one for one in check(model, held, renderer=render) if one.kind == "column"], [])
 
     @settings(max_examples=200)
     @given(
@@ -142,8 +145,8 @@ class ShorteningTests(TestCase):
         model = Model(
             name="m", tables=[Table(name="t", columns=[Column(name, at, "int") for at, name in enumerate(names, 1)])]
         )
-        for finding in check(model, held):
+        for finding in check(model, held, renderer=render):
             if finding.should:
                 alone = Model(name="m", tables=[Table(name="t", columns=[Column(finding.should, 1, "int")])])
-                again = [one for one in check(alone, held) if one.rule == finding.rule]
+                again = [one for one in check(alone, held, renderer=render) if one.rule == finding.rule]
                 self.assertEqual(again, [], finding)

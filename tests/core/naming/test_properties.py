@@ -20,7 +20,7 @@ from indexa.core.naming.inflecting import plural, singular
 from indexa.core.naming.lexicon import general
 from indexa.core.naming.mining import mine
 from indexa.core.naming.objects import named_objects
-from indexa.core.naming.patterns import Pattern, PatternError
+from indexa.core.naming.patterns import Pattern, PatternError, render
 from indexa.core.naming.reports import FORMATS, lines_of
 from indexa.core.naming.standard import DEFAULT, KINDS, Rule, Standard, read_standard, write_standard
 from indexa.core.naming.translating import Translator
@@ -87,7 +87,7 @@ class NamingPropertyTests(TestCase):
     @settings(max_examples=60, deadline=None)
     @given(models(), STANDARDS)
     def test_any_model_is_checked_against_any_standard_and_reported(self, model: Model, standard: Standard) -> None:
-        findings = check(model, standard)
+        findings = check(model, standard, renderer=render)
         places = {(one.kind, one.place) for one in named_objects(model)}
         for one in findings:
             self.assertIn(one.rule, RULES)
@@ -129,7 +129,7 @@ class NamingPropertyTests(TestCase):
     def test_any_template_is_refused_or_gives_a_name_soon(self, source: str) -> None:
         started = time.monotonic()
         try:
-            Pattern(source).name({"table": "mtr", "columns": ["a"], "column": "a", "number": 2, "unique": True})
+            Pattern(source, render).name({"table": "mtr", "columns": ["a"], "column": "a", "number": 2, "unique": True})
         except PatternError as error:
             self.assertTrue(str(error))
         self.assertLess(time.monotonic() - started, 2)

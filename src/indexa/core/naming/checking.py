@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
-from functools import lru_cache
+from collections.abc import Callable, Iterable, Sequence
+from functools import lru_cache, partial
 
 import msgspec
 
@@ -14,10 +14,10 @@ from indexa.core.naming.inflecting import plural, singular
 from indexa.core.naming.limits import longest, reserved
 from indexa.core.naming.making import Maker, class_word_last, written
 from indexa.core.naming.objects import Named, named_objects
-from indexa.core.naming.patterns import Pattern, PatternError
+from indexa.core.naming.patterns import Pattern, PatternError, Renderer
 from indexa.core.naming.server_made import made_by_server
 from indexa.core.naming.splitting import Splitter
-from indexa.core.naming.standard import SEVERITIES, Rule, Severity, Standard
+from indexa.core.naming.standard import SEVERITIES, Kind, Rule, Severity, Standard
 from indexa.core.naming.wordbook import Stack
 
 RULES = {
@@ -56,16 +56,51 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         return f"{self.rule}|{self.kind}|{self.place}"
 
 
-class Checker:
-    """Checks names of one model against one standard."""
+class _Alike:
+    """Objects of one scope for which a pattern asks the same name, with the numbered names that they should have."""
 
-    def __init__(self, standard: Standard, stack: Stack | None = None) -> None:
+    def __init__(self) -> None:
+        self.names: list[str] = []
+        self.contexts: list[dict[str, object]] = []
+        self.failure: PatternError | None = None
+        self._asked: list[str] = []
+
+    def number(self, made: Sequence[str | PatternError], within: Callable[[str], str]) -> None:
+        """Take the names that the pattern makes with running numbers."""
+        self.failure = next((one for one in made if isinstance(one, PatternError)), None)
+        asked = [within(name) for name in made if isinstance(name, str)]
+        if len(set(asked)) < len(asked):  # the pattern does not count itself
+            asked = [within(f"{name}_{at + 1}" if at else name) for at, name in enumerate(asked)]
+        self._asked = asked
+        taken, right = set(self.names), set(asked)
+        wrong = [name for name in self.names if name not in right]
+        free = [name for name in asked if name not in taken]
+        free += [(free or asked)[0]] * (len(wrong) - len(free)) if wrong else []
+        self._should: dict[str, str] = {}
+        for name, should in zip(wrong, free, strict=False):
+            self._should.setdefault(name, should)
+
+    def allows(self, name: str) -> bool:
+        """Say whether a name is one that the pattern asks for."""
+        return name not in self._should or re.sub(r"_?\d+$", "", name) == self._asked[0]
+
+    def should(self, name: str) -> str:
+        """Return the name that one should have that is not allowed: one that none of the others has."""
+        return self._should[name]
+
+
+class Checker:
+    """Checks names of one model against one standard; the templates of its patterns are the renderer's to run."""
+
+    def __init__(self, standard: Standard, stack: Stack | None = None, *, renderer: Renderer) -> None:
         self.standard = standard
         self.stack = stack or Stack([standard.wordbook])
         self._maker = Maker(standard, self.stack)
         self._splitter = Splitter(self.stack.shorts())
         self._reserved = reserved(standard.platform)
-        self._patterns = {kind: Pattern(rule.pattern) for kind, rule in standard.rules.items() if rule.pattern}
+        self._patterns = {
+            kind: Pattern(rule.pattern, renderer) for kind, rule in standard.rules.items() if rule.pattern
+        }
 
     def check(self, model: Model) -> list[Finding]:
         """Return the findings of a model in the order of its objects."""
@@ -93,43 +128,50 @@ class Checker:
 
     def _check(self, one: Named) -> Iterable[Finding]:
         rule = self.standard.rules[one.kind]
-        pattern = self._patterns.get(one.kind)
         if not one.name.strip():
             yield from self._finding("empty", one, "It has no name.")
             return
-        if pattern is not None:
-            yield from self._by_pattern(one, pattern, rule)
+        if one.kind in self._patterns:
+            yield from self._by_pattern(one, rule)
             return
         yield from self._words(one, rule)
 
     def _count_alike(self, objects: Sequence[Named]) -> None:
-        """Note which names stand where a pattern asks for the same one: they are told apart by their running number."""
-        self._alike: dict[tuple[str, str, str], list[str]] = {}
-        for one in objects:
-            if pattern := self._patterns.get(one.kind):
-                try:
-                    asked = pattern.name(one.parts)
-                except PatternError:
-                    continue
-                self._alike.setdefault((one.kind, one.scope, asked), []).append(one.name)
+        """Work out what the patterns ask: once for each object, and once more for each that others are alike with.
 
-    def _by_pattern(self, one: Named, pattern: Pattern, rule: Rule) -> Iterable[Finding]:
+        Objects of one scope for which a pattern asks the same name are told apart by their running number.
+        """
+        patterned: dict[Kind, list[Named]] = {}
+        for one in objects:
+            if one.kind in self._patterns:
+                patterned.setdefault(one.kind, []).append(one)
+        self._asked: dict[int, str | PatternError] = {}
+        """What the pattern makes of an object, by the object's identity: two may have the same place."""
+        self._alike: dict[tuple[str, str, str], _Alike] = {}
+        for kind, named in patterned.items():
+            asked = self._patterns[kind].names([one.parts for one in named])
+            for one, name in zip(named, asked, strict=True):
+                self._asked[id(one)] = name
+                if isinstance(name, str):
+                    alike = self._alike.setdefault((kind, one.scope, name), _Alike())
+                    alike.names.append(one.name)
+                    alike.contexts.append(one.parts | {"number": len(alike.names)})
+            within = partial(self.within, rule=self.standard.rules[kind])
+            groups = [alike for (of, _, _), alike in self._alike.items() if of == kind]
+            numbered = iter(self._patterns[kind].names([parts for alike in groups for parts in alike.contexts]))
+            for alike in groups:
+                alike.number([next(numbered) for _ in alike.contexts], within)
+
+    def _by_pattern(self, one: Named, rule: Rule) -> Iterable[Finding]:
         if rule.leave_server_names and made_by_server(self.standard.platform, one.kind, one.name, one.parts):
             return
-        try:
-            alike = self._alike.get((one.kind, one.scope, pattern.name(one.parts)), [one.name])
-            asked = [self.within(pattern.name(one.parts | {"number": at + 1}), rule) for at in range(len(alike))]
-        except PatternError as error:
-            yield from self._finding("pattern", one, f"The pattern can't be used here. {error}")
-            return
-        if len(set(asked)) < len(asked):  # the pattern does not count itself
-            asked = [self.within(f"{name}_{at + 1}" if at else name, rule) for at, name in enumerate(asked)]
-        if one.name in asked or re.sub(r"_?\d+$", "", one.name) == asked[0]:
-            return
-        free = [name for name in asked if name not in alike]
-        wrong = [name for name in alike if name not in asked]
-        should = free[wrong.index(one.name)] if wrong.index(one.name) < len(free) else free[0] if free else asked[0]
-        yield from self._finding("pattern", one, "The pattern asks for another name.", should)
+        asked = self._asked[id(one)]
+        alike = self._alike[one.kind, one.scope, asked] if isinstance(asked, str) else None
+        failure = alike.failure if alike else asked
+        if alike is None or failure is not None:
+            yield from self._finding("pattern", one, f"The pattern can't be used here. {failure}")
+        elif not alike.allows(one.name):
+            yield from self._finding("pattern", one, "The pattern asks for another name.", alike.should(one.name))
 
     def within(self, name: str, rule: Rule) -> str:
         """Return a patterned name within the longest length: each of its words loses letters in turn, from the longest on."""
@@ -267,9 +309,9 @@ def _is_written(rule: Rule, name: str) -> bool:
     return _writing(rule.case, rule.separator).fullmatch(name) is not None
 
 
-def check(model: Model, standard: Standard, stack: Stack | None = None) -> list[Finding]:
+def check(model: Model, standard: Standard, stack: Stack | None = None, *, renderer: Renderer) -> list[Finding]:
     """Return the findings of a model under a standard."""
-    return Checker(standard, stack).check(model)
+    return Checker(standard, stack, renderer=renderer).check(model)
 
 
 def at_least(findings: Iterable[Finding], severity: Severity) -> list[Finding]:

@@ -89,7 +89,7 @@ DEFAULT = Standard(
 
 def read_standard(data: bytes) -> Standard:
     """Read a standard from JSON. Raises StandardFileError that says what is wrong and where."""
-    from indexa.core.naming.patterns import Pattern, PatternError
+    from indexa.core.naming.patterns import PatternError, check_pattern
 
     try:
         standard = msgspec.json.decode(data, type=Standard)
@@ -100,7 +100,7 @@ def read_standard(data: bytes) -> Standard:
             raise StandardFileError(f"The pattern of {kind} has more than {_LONGEST_PATTERN} letters.")
         try:
             if rule.pattern:
-                Pattern(rule.pattern)
+                check_pattern(rule.pattern)
         except PatternError as error:
             raise StandardFileError(f"The pattern of {kind}: {error}") from None
         check_allowed(rule.allowed, kind)

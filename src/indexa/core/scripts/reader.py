@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from functools import partial
+from itertools import pairwise
 
 import msgspec
 
@@ -28,7 +29,7 @@ from indexa.core.scripts.queries import settle_now
 from indexa.core.scripts.splitting import Buffer, Piece, Splitter
 from indexa.core.scripts.state import Script
 from indexa.core.scripts.statements import HANDLERS
-from indexa.core.scripts.tokens import Statement
+from indexa.core.scripts.tokens import Dead, Statement
 
 LONGEST_STATEMENT = 16 * 1024 * 1024
 """A definition longer than this, in bytes, is left out; rows of data may be of any length."""
@@ -122,9 +123,12 @@ class _FileReading:
         if piece.end - piece.start > LONGEST_STATEMENT:
             self._lost(CoreError(f"longer than {LONGEST_STATEMENT // 1024 // 1024} MB"), "", piece.line)
             return
-        text = content[piece.start : piece.end].decode(self._file.encoding, "replace")
-        if "\r" in text:
-            text = text.replace("\r\n", "\n")
+        text = self._text(content, piece.start, piece.end)
+        if piece.unclosed:
+            self._understand_all(
+                Statement(text, script.dialect, self._label, piece.line, self._stretches(piece, content))
+            )
+            return
         if text[:4].upper() in ("COMM", "EXEC") and comments.plain_comment(script, text):
             return
         if text[:8].upper() in ("CREATE I", "CREATE U") and plain_index(script, text):
@@ -135,7 +139,21 @@ class _FileReading:
         text, known = take_known_columns(text, script)
         statement = Statement(text, script.dialect, self._label, piece.line)
         statement.known = known
-        if script.dialect.bodies == "go" and not _WHOLE_BATCH.match(text):
+        self._understand_all(statement)
+
+    def _text(self, content: Buffer, start: int, end: int) -> str:
+        text = content[start:end].decode(self._file.encoding, "replace")
+        return text.replace("\r\n", "\n") if "\r" in text else text
+
+    def _stretches(self, piece: Piece, content: Buffer) -> list[tuple[int, Dead]]:
+        """Return from which letter of a statement on which kinds of quotes and comments are never closed."""
+        stretches = [(0, piece.unclosed[0][1])]
+        for (start, _), (end, dead) in pairwise(piece.unclosed):
+            stretches.append((stretches[-1][0] + len(self._text(content, start, end)), dead))
+        return stretches
+
+    def _understand_all(self, statement: Statement) -> None:
+        if self._script.dialect.bodies == "go" and not _WHOLE_BATCH.match(statement.text):
             for start, end in parts_of_batch(statement):
                 self._understand(slice_of(statement, start, end))
         else:

@@ -7,17 +7,25 @@ and comments) and the token, so that joining all of them gives back the text.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
+from typing import TypeAlias
 
 from indexa.core.model import Column
 from indexa.core.scripts.dialect import Dialect
 
-_BLOCK_COMMENT = r"/\*[^*]*+(?:\*(?!/)[^*]*+)*+\*/"
-_CONDITIONAL = re.compile(r"/\*M?!9{5}\d*[^*]*\*/|/\*M?!\d*|\*/")
+Dead: TypeAlias = frozenset[str]
+"""Kinds of quotes and comments, by what they begin with, that no sign closes any more."""
+BLOCK_COMMENT = r"/\*[^*]*+(?:\*(?!/)[^*]*+)*+\*/"
+_CONDITIONAL = re.compile(r"/\*M?!9{5}\d*+[^*]{0,5000}+\*/|/\*M?!\d*|\*/")
 """What is marked for a version that does not exist is a comment after all."""
 
 
-def comments(dialect: Dialect) -> list[str]:
-    """Return the patterns of comments: those that end with their line, those in braces, and blocks, the last."""
+def comments(dialect: Dialect, dead: Dead = frozenset()) -> list[str]:
+    """Return the patterns of comments: those that end with their line, those in braces, and blocks, the last.
+
+    `dead` are the kinds, by what they begin with, that are never closed from here on: they are no comments. "/*/*" stands
+    for comments that hold others.
+    """
     patterns = [r"--[^\n]*+"]
     if dialect.hash_comments:
         patterns.append(r"#[^\n]*+")
@@ -25,11 +33,11 @@ def comments(dialect: Dialect) -> list[str]:
         patterns.append(r"#(?=\s)[^\n]*+")
     if dialect.slash_comments:
         patterns.append(r"//[^\n]*+")
-    if dialect.brace_comments:
+    if dialect.brace_comments and "{" not in dead:
         patterns.append(r"\{[^}]*+\}")
-    if dialect.nested_comments:
-        patterns.append(_around(_around(_BLOCK_COMMENT)))
-    return [*patterns, _BLOCK_COMMENT]
+    if dialect.nested_comments and "/*/*" not in dead:
+        patterns.append(_around(_around(BLOCK_COMMENT)))
+    return patterns if "/*" in dead else [*patterns, BLOCK_COMMENT]
 
 
 def _around(inner: str) -> str:
@@ -37,41 +45,47 @@ def _around(inner: str) -> str:
     return rf"/\*(?:[^*/]++|\*(?!/)|/(?!\*)|{inner})*+\*/"
 
 
-def strings(dialect: Dialect) -> list[str]:
-    """Return the patterns of strings and quoted names; none holds a capturing group."""
-    escaped = r"'(?:[^'\\]++|\\.|'')*+'"
-    patterns = [escaped if dialect.backslash else r"'(?:[^']++|'')*+'"]
-    if not dialect.backslash:
-        patterns.insert(0, "[eE]" + escaped)
+_ESCAPED = r"'(?:[^'\\]++|\\.|'')*+'"
+_PAIRS = (("[", "]"), ("{", "}"), ("(", ")"), ("<", ">"), ("!", "!"), ("|", "|"))
+
+
+def strings(dialect: Dialect, dead: Dead = frozenset()) -> dict[str, str]:
+    """Return the patterns of strings and quoted names by what they begin with; none holds a capturing group.
+
+    "e'" and "q'[" stand for strings that a letter before the quote begins. `dead` are kinds that are never closed from
+    here on: what begins them is a sign like others.
+    """
+    patterns = {}
     if dialect.q_quotes:
-        pairs = (("[", "]"), ("{", "}"), ("(", ")"), ("<", ">"), ("!", "!"), ("|", "|"))
-        closed = [rf"\{a}[^\{b}]*+(?:\{b}(?!')[^\{b}]*+)*+\{b}" for a, b in pairs]
-        patterns.insert(0, "[nN]?[qQ]'(?:" + "|".join(closed) + ")'")
+        for a, b in _PAIRS:
+            patterns[f"q'{a}"] = rf"[nN]?[qQ]'\{a}[^\{b}]*+(?:\{b}(?!')[^\{b}]*+)*+\{b}'"
+    if not dialect.backslash:
+        patterns["e'"] = "[eE]" + _ESCAPED
+    patterns["'"] = _ESCAPED if dialect.backslash else r"'(?:[^']++|'')*+'"
     if '"' in dialect.identifier_quotes or dialect.double_quoted_strings:
-        inside = r'"(?:[^"\\]++|\\.|"")*+"' if dialect.double_quoted_strings else r'"(?:[^"]++|"")*+"'
-        patterns.append(inside)
-    patterns.append(r"`(?:[^`]++|``)*+`")  # means nothing else anywhere
-    if "[" in dialect.identifier_quotes:
-        patterns.append(r"\[(?:[^\]\n]++|\]\])*+\]")
-    return patterns
+        patterns['"'] = r'"(?:[^"\\]++|\\.|"")*+"' if dialect.double_quoted_strings else r'"(?:[^"]++|"")*+"'
+    patterns["`"] = r"`(?:[^`]++|``)*+`"  # means nothing else anywhere
+    if "[" in dialect.identifier_quotes:  # on one line, and no name is longer
+        patterns["["] = r"\[(?:[^\]\n]{1,200}+|\]\]){0,8}+\]"
+    return {kind: pattern for kind, pattern in patterns.items() if kind not in dead}
 
 
 _PLACEHOLDER = r"(?:[$@&]\{[^}\n]*\}|\$\([\w ]*\)|\{\{[^}\n]*\}\}|(?:&&?|\$)[^\W\d]\w*)[\w$#@]*+"
 """Where a tool puts a name in before it runs the script: ${schema}, @{table}, $(Name), {{ name }}, &owner."""
-_PATTERNS: dict[str, re.Pattern[str]] = {}
+_PATTERNS: dict[tuple[str, Dead], re.Pattern[str]] = {}
 
 
-def token_pattern(dialect: Dialect) -> re.Pattern[str]:
+def token_pattern(dialect: Dialect, dead: Dead = frozenset()) -> re.Pattern[str]:
     """Compile the dialect's one expression: group 1 is what lies before the token, group 2 the token."""
-    between = "|".join([r"\s++", *comments(dialect)])
-    quoted = strings(dialect)
+    between = "|".join([r"\s++", *comments(dialect, dead)])
+    quoted = strings(dialect, dead).values()
     dollar = [r"\$\$(?:[^$]++|\$(?!\$))*+\$\$"] if dialect.dollar_quotes else []
     token = "|".join(
         [
             r"(?:[^\W\d]|[@#](?!\{))[\w$#@]*+(?!')",
             r"[(),;]",
             *quoted,
-            r"[xXbBnN]'(?:[^']++|'')*+'",
+            *([] if "'" in dead else [r"[xXbBnN]'(?:[^']++|'')*+'"]),
             *dollar,
             r"[^\W\d]\w*+",
             r"\d[\w.]*+",
@@ -89,6 +103,27 @@ def _in_capitals(tokens: tuple[str, ...]) -> list[str]:
     return found if len(found) == len(tokens) else [token.upper() for token in tokens]
 
 
+def _pattern(dialect: Dialect, dead: Dead = frozenset()) -> re.Pattern[str]:
+    pattern = _PATTERNS.get((dialect.name, dead))
+    if pattern is None:
+        pattern = _PATTERNS[dialect.name, dead] = token_pattern(dialect, dead)
+    return pattern
+
+
+def _pairs(text: str, dialect: Dialect, unclosed: Sequence[tuple[int, Dead]]) -> list[tuple[str, str]]:
+    """Take a text apart stretch by stretch, each without the kinds that are never closed from there on."""
+    pairs: list[tuple[str, str]] = []
+    between = ""
+    ends = [start for start, _ in unclosed[1:]] + [len(text)]
+    for (start, dead), end in zip(unclosed, ends, strict=True):
+        for before, token in _pattern(dialect, dead).findall(text, start, end):
+            between += before
+            if token:
+                pairs.append((between, token))
+                between = ""
+    return [*pairs, (between, "")]
+
+
 _NEAR = 12
 _MAY_COMMENT = ("--", "/*", "#", "//", "{")
 
@@ -102,14 +137,14 @@ class Statement:
 
     __slots__ = ("_lines", "before", "dialect", "file", "known", "line", "raw", "text", "up")
 
-    def __init__(self, text: str, dialect: Dialect, file: str, line: int) -> None:
+    def __init__(
+        self, text: str, dialect: Dialect, file: str, line: int, unclosed: Sequence[tuple[int, Dead]] = ()
+    ) -> None:
+        """Take the text apart. `unclosed` says from which letter on which kinds of quotes and comments are never closed."""
         self.known: list[list[tuple[str, Column, str, str]]] = []
         if dialect.conditional_comments and ("/*!" in text or "/*M!" in text):
             text = _CONDITIONAL.sub(lambda found: " " * len(found[0]), text)
-        pattern = _PATTERNS.get(dialect.name)
-        if pattern is None:
-            pattern = _PATTERNS[dialect.name] = token_pattern(dialect)
-        pairs = pattern.findall(text)
+        pairs = _pairs(text, dialect, unclosed) if unclosed else _pattern(dialect).findall(text)
         if len(pairs) > 1 and not pairs[-2][1]:
             pairs.pop()
         if not pairs or pairs[-1][1]:

@@ -123,6 +123,7 @@
 
   document.body.addEventListener("htmx:responseError", (event) => {
     const status = event.detail.xhr.status;
+    if (status === 503) { say("Indexa's database does not answer. What you typed is still here; try again in some seconds."); return; }
     say(status === 403 ? "Your role does not allow this; nothing was changed." : `This did not work (${status}); nothing was changed. Load the page again.`);
   });
   // Leaving a page breaks off what it was asking for; that is no failure.
