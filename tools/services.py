@@ -157,7 +157,12 @@ def kept_commands(port: int) -> list[str]:
     """Return what the keeper is told to keep up: the job worker and the web server."""
     worker = ["worker", str(PYTHON), "manage.py", "work"]
     web = ["web", str(ROOT / ".venv" / "bin" / "gunicorn"), "indexa.web.wsgi:application", "-b", f"127.0.0.1:{port}"]
-    threads = ["-w", "2", "-k", "gthread", "--threads", "8", "--timeout", "120", "--no-control-socket"]
+    # Pages are made of Python: more processes than cores keep both busy while the database answers, and few threads
+    # in each keep those from waiting for one another.
+    processes = str(2 * (os.cpu_count() or 1))
+    threads = ["-w", processes, "-k", "gthread", "--threads", "4", "--timeout", "120", "--no-control-socket"]
+    # Open connections are spread over the processes, instead of all going to the one that is awake.
+    threads += ["--worker-connections", "16"]
     return [*worker, "--", *web, *threads]
 
 

@@ -20,8 +20,9 @@ from indexa.adapters.files import check_below, open_duckdb, open_sqlite
 from indexa.adapters.kit_files import kit_rows
 from indexa.adapters.live import open_source
 from indexa.adapters.script_files import open_scripts
+from indexa.core.errors import CoreError
 from indexa.core.intake.choice import Choice
-from indexa.core.intake.kit import MEMBERS, KitError
+from indexa.core.intake.kit import MEMBERS
 from tests.core.test_kit import ROWS, text
 
 SQL = "create table größe (a int); -- Zähler\n"
@@ -117,7 +118,7 @@ class KitFileTests(FolderCase):
             "b.csv": b"\0\1\2" * 100,
             "c.csv": b"hello",
         }.items():
-            with self.subTest(name), self.assertRaises(KitError):
+            with self.subTest(name), self.assertRaises(CoreError):
                 list(kit_rows(name, self.file(name, content)))
 
 

@@ -217,7 +217,7 @@ class LongListTests(BrowserCase):
         scroller = "document.querySelector('[data-rows-url]')"
         rows = f"return [...{scroller}.querySelectorAll('tr.row-of-column .pick')].map(row => row.id)"
         first = self.browser.execute_script(rows)
-        self.assertEqual(len(first), 100)
+        self.assertEqual(len(first), 50)
         self.browser.execute_script(f"{scroller}.scrollTop = {scroller}.scrollHeight")
         self.until(lambda: self.browser.execute_script(rows)[0] != first[0], "the end was not fetched")
         self.until(

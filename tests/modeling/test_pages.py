@@ -50,7 +50,7 @@ class ModelPageTests(TestCase):
 
     def test_tables_are_filtered_by_any_part_of_a_name_in_one_query(self) -> None:
         self.client.get(self.address("tables"))
-        with self.assertNumQueries(6):
+        with self.assertNumQueries(5):
             page = self.client.get(self.address("tables"), {"q": "rdg"}, headers={"HX-Request": "true"})
         self.assertContains(page, "mtr_<mark>rdg</mark>")
         self.assertNotContains(page, "v_mtr")

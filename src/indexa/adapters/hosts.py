@@ -56,7 +56,7 @@ class HostRules:
     def _fits(entry: _Entry, host: str, address: IP | None) -> bool:
         if address is not None:
             return entry.network is not None and address.version == entry.network.version and address in entry.network
-        return entry.name == host.lower()
+        return entry.network is None and entry.name == host.lower()
 
     def _check_address(self, host: str, address: IP) -> None:
         address = getattr(address, "ipv4_mapped", None) or address

@@ -39,12 +39,17 @@ def require(person: Person | AnonymousUser, area: Area, needed: Role) -> Role:
     Raises Http404 for someone who is no member (who must not learn that the area exists), and
     PermissionDenied for a member whose role is too low.
     """
-    role = role_in(person, area)
-    if role is None:
+    found = Membership.objects.filter(area=area, person_id=person.pk or 0) if person.is_authenticated else None
+    return _sufficient(found.select_related("area").first() if found is not None else None, needed)
+
+
+def _sufficient(membership: Membership | None, needed: Role) -> Role:
+    if membership is None:
         raise Http404("No such area.")
+    role = Role(membership.role)
     if role < needed:
         raise PermissionDenied(
-            f"This needs the role of {needed.label.lower()}; yours in “{area.name}” is {role.label.lower()}. "
+            f"This needs the role of {needed.label.lower()}; yours in “{membership.area.name}” is {role.label.lower()}. "
             "An administrator of the area can change it."
         )
     return role
@@ -56,11 +61,14 @@ def in_area(needed: Role) -> Callable[[Callable[Concatenate[AreaRequest, P], Htt
     def guard(view: Callable[Concatenate[AreaRequest, P], HttpResponseBase]) -> View:
         @wraps(view)
         def guarded(request: Any, area_slug: str, *args: P.args, **kwargs: P.kwargs) -> HttpResponseBase:
-            area = Area.objects.filter(slug=area_slug).first()
-            if area is None:
-                raise Http404("No such area.")
-            request.role = require(request.user, area, needed)
-            request.area = area
+            membership = (
+                Membership.objects.select_related("area")
+                .filter(area__slug=area_slug, person_id=request.user.pk or 0)
+                .first()
+            )
+            request.role = _sufficient(membership, needed)
+            assert membership is not None
+            request.area = membership.area
             return view(request, *args, **kwargs)
 
         guarded.required_role = needed  # type: ignore[attr-defined]

@@ -29,18 +29,22 @@ class Gap:
 def gaps(models: list[StoredModel], limit: int = 15) -> list[Gap]:
     """Return the tables whose gaps matter most: the most connected first, then those with most to do."""
     sql = """
-    with undescribed as (
-      select table_id, count(*) as columns, count(*) filter (where described) as described
-      from dictionary_row where model_id = any(%(ids)s) group by 1 having not bool_and(described)
-    ), ends as (
-      select table_id as id from model_relationship union all
-      select ref_table_id from model_relationship where ref_table_id is not null
-    ), degrees as (select id, count(*) as degree from ends group by 1)
-    select u.table_id, t.schema || '.' || t.name, coalesce(nullif(t.business_name, ''), e.business_name, ''),
-           u.columns, u.described, coalesce(d.degree, 0)
-    from undescribed u join model_table t on t.id = u.table_id left join model_table e on e.id = t.entity_id
-    left join degrees d on d.id = u.table_id
-    order by 6 desc, u.columns - u.described desc, 2 limit %(limit)s"""
+    with gaps as (
+      select table_id, columns, described from dictionary_coverage where model_id = any(%(ids)s) and described < columns
+    ), degrees as (
+      select id, count(*) as degree from (
+        select r.table_id as id from model_relationship r join gaps on gaps.table_id = r.table_id
+        union all
+        select r.ref_table_id from model_relationship r join gaps on gaps.table_id = r.ref_table_id
+      ) ends group by 1
+    ), first as (
+      select g.*, coalesce(d.degree, 0) as degree from gaps g left join degrees d on d.id = g.table_id
+      order by 4 desc, g.columns - g.described desc limit 1000
+    )
+    select f.table_id, t.schema || '.' || t.name, coalesce(nullif(t.business_name, ''), e.business_name, ''),
+           f.columns, f.described, f.degree
+    from first f join model_table t on t.id = f.table_id left join model_table e on e.id = t.entity_id
+    order by 6 desc, f.columns - f.described desc, 2 limit %(limit)s"""
     with connection.cursor() as cursor:
         cursor.execute(sql, {"ids": [model.pk for model in models], "limit": limit})
         return [Gap(*row) for row in cursor]

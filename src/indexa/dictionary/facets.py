@@ -10,7 +10,7 @@ from indexa.dictionary.search import FACETS, Hits, Query
 from indexa.modeling.models import StoredModel, StoredTable
 from indexa.web.parameters import whole_numbers
 
-_SHOWN = 60
+_SHOWN = 25
 _WORDS = {
     "key": {short.lower(): words for short, words in LABELS.values()} | {"none": "In no key"},
     "null": {"yes": "May be empty", "no": "Never empty"},

@@ -52,9 +52,7 @@ def rows_of(ids: list[int], *, before: int | None = None, bands: bool = True) ->
 def _counts(table_ids: set[int]) -> dict[int, tuple[int, int]]:
     with connection.cursor() as cursor:
         cursor.execute(
-            "select table_id, count(*), count(*) filter (where described) from dictionary_row "
-            "where table_id = any(%s) group by 1",
-            [list(table_ids)],
+            "select table_id, columns, described from dictionary_coverage where table_id = any(%s)", [list(table_ids)]
         )
         return {table_id: (columns, described) for table_id, columns, described in cursor}
 

@@ -48,3 +48,22 @@ class DictionaryRow(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class DictionaryCoverage(models.Model):
+    """How many columns of a table the dictionary has, and how many of them are named and described.
+
+    The database keeps it true by itself whenever the rows change (migration 0002); a table without columns has none.
+    """
+
+    table_id = models.BigIntegerField(primary_key=True)
+    model_id = models.BigIntegerField(db_index=True)
+    columns = models.IntegerField()
+    named = models.IntegerField()
+    described = models.IntegerField()
+
+    class Meta:
+        db_table = "dictionary_coverage"
+
+    def __str__(self) -> str:
+        return f"{self.table_id}: {self.described} of {self.columns}"

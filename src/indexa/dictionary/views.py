@@ -22,7 +22,8 @@ from indexa.modeling.models import StoredModel
 from indexa.web.htmx import FRAGMENT_HEADERS, wants_fragment
 from indexa.web.parameters import whole_number
 
-PAGE_SIZE = 100
+PAGE_SIZE = 50
+"""Rows of one block of the window: some two screens."""
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ#"
 
 

@@ -52,8 +52,8 @@ def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
     relationships: dict[int, int] = {}
     with connection.cursor() as cursor:
         cursor.execute(
-            "select model_id, count(*), count(*) filter (where described), count(*) filter (where named) "
-            "from dictionary_row where model_id = any(%s) group by 1",
+            "select model_id, sum(columns)::int, sum(described)::int, sum(named)::int "
+            "from dictionary_coverage where model_id = any(%s) group by 1",
             [ids],
         )
         columns = {model_id: counts for model_id, *counts in cursor}  # type: ignore[misc]
@@ -117,11 +117,10 @@ def table_rows(model: StoredModel, text: str, page: int, size: int) -> tuple[lis
              coalesce(e.business_name, ''))) > 0)
       order by lower(t.schema), lower(t.name) offset %(offset)s limit %(size)s
     )
-    select page.*, d.columns, d.described,
+    select page.*, coalesce(d.columns, 0) as columns, coalesce(d.described, 0) as described,
            (select count(*) from model_relationship r where r.table_id = page.id) as refers,
            (select count(*) from model_relationship r where r.ref_table_id = page.id) as referred
-    from page, lateral (select count(*) as columns, count(*) filter (where described) as described
-                        from dictionary_row where table_id = page.id) d
+    from page left join dictionary_coverage d on d.table_id = page.id
     order by lower(page.schema), lower(page.name)"""
     with connection.cursor() as cursor:
         cursor.execute(

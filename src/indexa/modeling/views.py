@@ -27,7 +27,7 @@ from indexa.web.parameters import whole_number
 
 _LAST_PAGE = 100_000
 _CHANGES_A_PAGE = 50
-_TABLES_A_PAGE = 200
+_TABLES_A_PAGE = 100
 
 
 @require_GET

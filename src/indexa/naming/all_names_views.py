@@ -21,7 +21,7 @@ from indexa.modeling.models import StoredModel
 from indexa.naming import all_names
 from indexa.web.parameters import whole_number
 
-_ROWS_A_PAGE = 100
+_ROWS_A_PAGE = 50
 _LARGEST_SHEET = 50 * 1024 * 1024
 
 

@@ -22,8 +22,8 @@ from indexa.naming.errors import PassError
 from indexa.naming.models import NamingPass, PassWord
 from indexa.web.parameters import whole_number
 
-_DECISIONS = 60
-_NAMES_A_PAGE = 100
+_DECISIONS = 30
+_NAMES_A_PAGE = 50
 _EFFECTS = 3
 _WHERE = 40
 _KINDS = ("tables", "columns", "keys")

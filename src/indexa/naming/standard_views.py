@@ -25,7 +25,7 @@ from indexa.naming import standards, wordbooks
 from indexa.naming.models import NameFinding, StoredStandard, Waiver
 from indexa.web.parameters import whole_number, whole_numbers
 
-_FINDINGS_A_PAGE = 100
+_FINDINGS_A_PAGE = 50
 _PATTERNED = ("primary key", "unique key", "foreign key", "index", "check", "sequence", "trigger")
 
 

@@ -25,7 +25,7 @@ from indexa.naming.models import BookWord, Doubt, Wordbook
 from indexa.naming.word_memory import last_change
 from indexa.web.parameters import whole_number, whole_numbers
 
-_WORDS_A_PAGE = 100
+_WORDS_A_PAGE = 50
 _LARGEST_LIST = 20 * 1024 * 1024
 _NOTES_SHOWN = 200
 

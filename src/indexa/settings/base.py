@@ -134,6 +134,7 @@ AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_LOCKOUT_TEMPLATE = "web/locked_out.html"
 AXES_VERBOSE = False
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False  # what is refused anyway makes the wait no longer
 AXES_HANDLER = "indexa.areas.sign_in.AddressHandler"
 SIGN_IN_MOST_NAMES = 15
 """Names under which sign-ins may fail from one address within the cool-off, before that address is closed."""

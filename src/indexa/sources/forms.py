@@ -76,9 +76,7 @@ class DatabaseForm(NamedSourceForm):
         required=False, widget=forms.PasswordInput(attrs={"autocomplete": "off"}), max_length=500
     )
 
-    no_password = forms.BooleanField(
-        label="The login needs no password any more: delete the stored one", required=False
-    )
+    no_password = forms.BooleanField(label="Delete the stored password: the login needs none", required=False)
 
     class Meta(NamedSourceForm.Meta):
         fields = ["name", "platform", "url", "host", "port", "database", "user", "password", "tls", "no_password"]

@@ -13,6 +13,7 @@ from indexa.adapters.errors import SourceError
 from indexa.adapters.files import check_below
 from indexa.adapters.hosts import HostRules
 from indexa.adapters.live import OTHER, Reading, open_source
+from indexa.core.platforms import Tick
 from indexa.sources.models import Source
 from indexa.sources.secrets import SealBrokenError, unseal
 from indexa.sources.uploads import open_upload
@@ -24,10 +25,13 @@ def check_host(host: str, port: int) -> None:
 
 
 @contextmanager
-def reading(source: Source, password: str | None = None) -> Iterator[Reading]:
-    """Open a source of any kind, read-only. Raises SourceError in plain words, also from within."""
+def reading(source: Source, password: str | None = None, tell: Tick = lambda *_: None) -> Iterator[Reading]:
+    """Open a source of any kind, read-only; `tell` hears how far a look into an upload is.
+
+    Raises SourceError in plain words, also from within.
+    """
     if source.is_upload:
-        with open_upload(source) as upload:
+        with open_upload(source, tell) as upload:
             yield upload
         return
     with open_source(source.platform, address_of(source), password_of(source, password)) as opened:

@@ -17,6 +17,7 @@ from indexa.adapters.errors import SourceError
 from indexa.adapters.probing import MOST_NAMES, Held, probe_source
 from indexa.areas.models import Area, Person
 from indexa.core.intake.choice import Choice
+from indexa.core.platforms import Tick
 from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
@@ -71,9 +72,9 @@ def _any_lock(keys: list[tuple[int, int]], where: str) -> Iterator[None]:
             cursor.execute("select pg_advisory_unlock(%s, %s)", [first, second])
 
 
-def scan(source: Source) -> Held:
+def scan(source: Source, tell: Tick = lambda *_: None) -> Held:
     """Read a source of any kind as far as it takes to list what it holds, and remember that. Raises SourceError."""
-    with reading(source) as opened:
+    with reading(source, tell=tell) as opened:
         found = opened.count()
         names = opened.table_names(Choice(tuple(schema.schema for schema in found)))
         held = Held(found, opened.limits(), names[:MOST_NAMES])
@@ -121,7 +122,7 @@ def scan_in_background(job: Job, progress: Progress) -> str:
         raise JobFailedError("The source was deleted before it could be scanned.")
     progress.tell("Scanning the source")
     try:
-        scan(source)
+        scan(source, progress.tell)
     except SourceError as error:
         raise JobFailedError(error.message, error.hint) from error
     return reverse("sources:page", args=[source.area.slug, source.pk])

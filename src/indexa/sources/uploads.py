@@ -24,17 +24,17 @@ from indexa.sources.models import Source
 
 
 @contextmanager
-def open_upload(source: Source) -> Iterator[UploadReading]:
-    """Open the files of a source. Raises SourceError, also from within."""
+def open_upload(source: Source, tell: Tick) -> Iterator[UploadReading]:
+    """Open the files of a source; `tell` hears how far a look into them is. Raises SourceError, also from within."""
     paths = [(file.name, Path(file.content.path)) for file in source.files.all()]
     if not paths:
         raise SourceError("no-file", "No file was handed in for this source.", "Change the source and add the file.")
     try:
         if source.kind == Source.Kind.KIT:
-            yield KitReading(source, *paths[0])
+            yield KitReading(source, tell, *paths[0])
         else:
             with open_scripts(paths, source.encoding) as files:
-                yield ScriptReading(source, files)
+                yield ScriptReading(source, tell, files)
     except CoreError as error:
         raise SourceError("unreadable", str(error), "Nothing was kept of this reading.") from None
 
@@ -44,8 +44,8 @@ class UploadReading:
 
     version = ""
 
-    def __init__(self, source: Source) -> None:
-        self._source = source
+    def __init__(self, source: Source, tell: Tick) -> None:
+        self._source, self._tell = source, tell
         self._whole: Model | None = None
 
     def limits(self) -> list[str]:
@@ -59,7 +59,7 @@ class UploadReading:
 
     def _look(self) -> Model:
         if self._whole is None:
-            self._whole = self.read(Choice(), lambda *_: None, "")[0]
+            self._whole = self.read(Choice(), self._tell, "")[0]
         return self._whole
 
     def count(self) -> list[SchemaCount]:
@@ -98,8 +98,8 @@ class UploadReading:
 class ScriptReading(UploadReading):
     """Open scripts, in their order."""
 
-    def __init__(self, source: Source, files: list[ScriptFile]) -> None:
-        super().__init__(source)
+    def __init__(self, source: Source, tell: Tick, files: list[ScriptFile]) -> None:
+        super().__init__(source, tell)
         self._files = files
 
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
@@ -119,8 +119,8 @@ class ScriptReading(UploadReading):
 class KitReading(UploadReading):
     """The result of a field kit."""
 
-    def __init__(self, source: Source, name: str, path: Path) -> None:
-        super().__init__(source)
+    def __init__(self, source: Source, tell: Tick, name: str, path: Path) -> None:
+        super().__init__(source, tell)
         self._name, self._path = name, path
 
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:

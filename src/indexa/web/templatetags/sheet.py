@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 from django import template
 from django.utils.html import conditional_escape, format_html, format_html_join
@@ -21,9 +22,9 @@ register = template.Library()
 def marked(text: str, terms: Sequence[str]) -> SafeString:
     """Escape text and mark every place where one of the terms stands in it."""
     text = text or ""
-    if not terms:
+    pattern = _any_of(tuple(terms)) if terms else None
+    if pattern is None or not pattern.search(text):
         return conditional_escape(text)
-    pattern = re.compile("|".join(re.escape(term) for term in sorted(terms, key=len, reverse=True)), re.I)
     out, last = [], 0
     for match in pattern.finditer(text):
         out.append(conditional_escape(text[last : match.start()]))
@@ -31,6 +32,11 @@ def marked(text: str, terms: Sequence[str]) -> SafeString:
         last = match.end()
     out.append(conditional_escape(text[last:]))
     return mark_safe("".join(out))  # noqa: S308  every piece was escaped above
+
+
+@lru_cache(maxsize=500)
+def _any_of(terms: tuple[str, ...]) -> re.Pattern[str]:
+    return re.compile("|".join(re.escape(term) for term in sorted(terms, key=len, reverse=True)), re.I)
 
 
 @register.filter
@@ -44,6 +50,7 @@ def with_names(sentence: str, begins: bool = False) -> SafeString:
 
 
 @register.filter
+@lru_cache(maxsize=500)
 def key_roles(roles: int) -> SafeString:
     """Show the key roles of a column as their short forms, each with its words."""
     return format_html_join(
@@ -54,6 +61,7 @@ def key_roles(roles: int) -> SafeString:
 
 
 @register.filter
+@lru_cache(maxsize=5_000)
 def short_type(type_name: str) -> str:
     """Word a type as short as SQL allows, for a narrow column; the exact wording stands beside it."""
     return shorten(type_name)
