@@ -10,13 +10,14 @@ from django.http import HttpRequest, HttpResponse
 from django.template.loader import render_to_string
 
 from indexa.database_errors import is_outage
+from indexa.web.context import page
 
 SECONDS_TO_TRY_AGAIN = 5
 
 
 def away_page(request: HttpRequest) -> HttpResponse:
     """503, made without asking the database anything. A page that was only looked at loads itself again."""
-    context = {"again": request.method == "GET", "seconds": SECONDS_TO_TRY_AGAIN}
+    context = {"again": request.method == "GET", "seconds": SECONDS_TO_TRY_AGAIN, **page(request)}
     response = HttpResponse(render_to_string("web/away.html", context), status=503)
     response["Retry-After"] = str(SECONDS_TO_TRY_AGAIN)
     response["Cache-Control"] = "no-store"
