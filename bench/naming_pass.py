@@ -11,10 +11,10 @@ from django.db import transaction
 
 from bench.schemas import column_names, words
 from indexa.areas.models import Area, Person
+from indexa.changes import undoing
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.standard import Kind, Rule
 from indexa.jobs.progress import Silent
-from indexa.modeling import editing
 from indexa.modeling.bulk import delete_model
 from indexa.modeling.models import StoredModel
 from indexa.modeling.storing import store_reading
@@ -89,7 +89,7 @@ def main(arguments: list[str]) -> None:
     print(f"{certain} words were certain")
     change_set = _timed("apply", lambda: passes.apply(area=area, person=person, pass_id=made.pk)).change_set
     print(f"{change_set.changes.count():,} names applied")
-    _timed("undo", lambda: editing.undo(area=area, person=person))
+    _timed("undo", lambda: undoing.undo(area=area, person=person))
     standard = standards.make(area=area, person=person, name=f"bench {stored.pk}", rules=RULES)
     _timed("check against a standard", lambda: standards.govern(stored=standard, models=[stored]))
     with transaction.atomic():
@@ -106,4 +106,4 @@ def main(arguments: list[str]) -> None:
     )  # fmt: skip
     applied = _timed("apply physical names", lambda: passes.apply(area=area, person=person, pass_id=back.pk))
     print(f"{applied.count:,} names applied")
-    _timed("undo physical names", lambda: editing.undo(area=area, person=person))
+    _timed("undo physical names", lambda: undoing.undo(area=area, person=person))

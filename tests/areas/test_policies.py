@@ -62,7 +62,7 @@ class RoleTests(TestCase):
             (Role.STEWARD, "get", reverse("sources:new", args=[slug])),
             (Role.STEWARD, "post", reverse("sources:new-of", args=[slug, "live"])),
             (Role.STEWARD, "get", reverse("modeling:edit", args=[slug, "column", inst, "definition"])),
-            (Role.STEWARD, "post", reverse("modeling:undo", args=[slug])),
+            (Role.STEWARD, "post", reverse("changes:undo", args=[slug])),
             (Role.STEWARD, "get", reverse("editions:new", args=[slug])),
             (Role.ADMINISTRATOR, "get", reverse("areas:members", args=[slug])),
             (Role.ADMINISTRATOR, "post", reverse("modeling:delete", args=[slug, self.stored.logical_id])),

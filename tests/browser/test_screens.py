@@ -8,6 +8,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
+from indexa.changes.models import Change
 from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.mining import Found
@@ -17,7 +18,6 @@ from indexa.editions.building import build_edition
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
-from indexa.modeling.models import Change
 from indexa.modeling.storing import keep_snapshot, read_snapshot
 from indexa.naming import doubts, passes, settling, standards, wordbooks
 from indexa.proposals import finding

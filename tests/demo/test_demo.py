@@ -10,10 +10,11 @@ from django.test import TransactionTestCase
 
 from indexa.areas.models import Area, Role
 from indexa.areas.policies import role_in
+from indexa.changes.models import ChangeSet
 from indexa.demo import loading, states, words
 from indexa.editions.models import Edition
 from indexa.jobs.models import Job
-from indexa.modeling.models import ChangeSet, StoredColumn, StoredModel
+from indexa.modeling.models import StoredColumn, StoredModel
 from indexa.modeling.queries import coverage
 from indexa.naming import wordbooks
 from indexa.naming.models import NameFinding, NamingPass

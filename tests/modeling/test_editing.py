@@ -8,10 +8,13 @@ from django.test import TestCase, TransactionTestCase
 from django.urls import reverse
 
 from indexa.areas.models import Role
+from indexa.changes import undoing
+from indexa.changes.errors import ChangeError, ConflictsError
+from indexa.changes.models import Change, ChangeSet
 from indexa.dictionary.models import DictionaryRow
 from indexa.modeling import editing
 from indexa.modeling.errors import EditError, StaleEditError
-from indexa.modeling.models import Change, ChangeSet, DescribedColumn
+from indexa.modeling.models import DescribedColumn
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, server_address, store, table
 
 
@@ -76,19 +79,19 @@ class EditingTests(TestCase):
     def test_undo_is_the_inverse_change_set_and_goes_back_one_by_one(self) -> None:
         self.write("mtr.inst_dt", "One.")
         self.write("mtr.inst_dt", "Two.", seen="One.")
-        self.assertEqual(editing.undo(area=self.area, person=self.anna).kind, ChangeSet.Kind.UNDO)
+        self.assertEqual(undoing.undo(area=self.area, person=self.anna).kind, ChangeSet.Kind.UNDO)
         self.assertEqual(self.shown("mtr.inst_dt").definition, "One.")
-        editing.undo(area=self.area, person=self.anna)
+        undoing.undo(area=self.area, person=self.anna)
         self.assertEqual(self.shown("mtr.inst_dt").definition, "")
         self.assertFalse(DictionaryRow.objects.get(pk=column(self.stored, "mtr.inst_dt").pk).described)
-        with self.assertRaisesMessage(EditError, "nothing of yours"):
-            editing.undo(area=self.area, person=self.anna)
+        with self.assertRaisesMessage(ChangeError, "nothing of yours"):
+            undoing.undo(area=self.area, person=self.anna)
 
     def test_undo_does_not_run_over_a_later_change(self) -> None:
         self.write("mtr.inst_dt", "Anna's.")
         self.write("mtr.inst_dt", "Bert's.", seen="Anna's.", person=self.bert)
-        with self.assertRaises(StaleEditError):
-            editing.undo(area=self.area, person=self.anna)
+        with self.assertRaises(ConflictsError):
+            undoing.undo(area=self.area, person=self.anna)
         self.assertEqual(self.shown("mtr.inst_dt").definition, "Bert's.")
 
     def test_what_cannot_be_kept_is_refused(self) -> None:

@@ -76,7 +76,7 @@ class ModelPageTests(TestCase):
         self.assertEqual(model.tables[1].foreign_keys[0].ref_table, "mtr")
 
     def test_undo_tells_what_it_undid_or_why_not(self) -> None:
-        url = reverse("modeling:undo", args=[self.area.slug])
+        url = reverse("changes:undo", args=[self.area.slug])
         self.define("One.")
         self.assertEqual(
             json.loads(self.client.post(url).content)["message"], "Undone: definition of metering.mtr.inst_dt."

@@ -8,10 +8,10 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as PropertyCase
 
 from indexa.areas.models import Area, Person
+from indexa.changes import undoing
+from indexa.changes.errors import ConflictsError
 from indexa.core.model import Check, Column, Index, IndexPart, Model, Sequence
 from indexa.core.model.renaming import renamed_in
-from indexa.modeling import editing
-from indexa.modeling.errors import EditError
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
 from indexa.modeling.queries import change_sets, checks_of, indexes_of
@@ -81,7 +81,7 @@ class RenamingTests(TestCase):
         self.assertIn("serial", checks_of(stored)[0].facts["expression"])
         shown = change_sets(self.stored, 0, 5)[0]
         self.assertEqual((len(shown.first), shown.rest), (3, 2))
-        editing.undo(area=self.area, person=self.person)
+        undoing.undo(area=self.area, person=self.person)
         self.assertEqual(load_model(self.stored), before)
         self.assertFalse(StoredColumn.objects.exclude(read_as="").exists())
 
@@ -94,15 +94,15 @@ class RenamingTests(TestCase):
     def test_two_columns_change_names_with_each_other(self) -> None:
         self.rename(self.named("mtr.mtr_id", "inst_dt"), self.named("mtr.inst_dt", "mtr_id"))
         self.assertEqual(column(self.stored, "mtr.inst_dt").type, "bigint")
-        editing.undo(area=self.area, person=self.person)
+        undoing.undo(area=self.area, person=self.person)
         self.assertEqual(column(self.stored, "mtr.inst_dt").type, "date")
 
     def test_undo_stops_where_the_old_name_was_given_away(self) -> None:
         self.rename(self.named("mtr.inst_dt", "installed"))
         other = make_person(self.area, name="other")
         rename(self.area, other, self.stored, self.named("mtr.mtr_srl_no", "inst_dt"))
-        with self.assertRaisesMessage(EditError, "something else has it now"):
-            editing.undo(area=self.area, person=self.person)
+        with self.assertRaisesMessage(ConflictsError, "something else has it now"):
+            undoing.undo(area=self.area, person=self.person)
 
     def test_another_area_can_not_rename_here(self) -> None:
         elsewhere = make_area("elsewhere")
@@ -143,7 +143,7 @@ class RenamingPropertyTests(PropertyCase):
             done.count + len(done.taken), sum(c.name != new for c, new in zip(columns, asked, strict=True))
         )
         if done.change_set:
-            editing.undo(area=area, person=person)
+            undoing.undo(area=area, person=person)
         self.assertEqual(load_model(stored), before)
 
 

@@ -11,6 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as PropertyTestCase
 
+from indexa.changes import undoing
+from indexa.changes.models import ChangeSet
+from indexa.changes.recording import record
 from indexa.core.compare.applying import apply
 from indexa.core.compare.comparing import compare
 from indexa.core.compare.differences import with_required
@@ -19,14 +22,7 @@ from indexa.modeling import editing
 from indexa.modeling.asserting import Assertion, assert_all
 from indexa.modeling.errors import EditError
 from indexa.modeling.loading import load_model
-from indexa.modeling.models import (
-    ChangeSet,
-    DescribedColumn,
-    StoredColumn,
-    StoredModel,
-    StoredRelationship,
-    StoredTable,
-)
+from indexa.modeling.models import DescribedColumn, StoredColumn, StoredModel, StoredRelationship, StoredTable
 from indexa.modeling.storing import read_snapshot
 from indexa.modeling.taking import take
 from tests.core.strategies import models
@@ -64,7 +60,7 @@ class StoredStateProperties(PropertyTestCase):
         done = take(area=area, person=person, physical=stored, comparison=comparison, taken=taken, why="again")
         self.assertEqual(as_set(bare(load_model(stored))), as_set(expected))
         self.assertEqual(described(stored), words)
-        undone = editing.undo(area=area, person=person, change_set_id=done.change_set.pk)
+        undone = undoing.undo(area=area, person=person, change_set_id=done.change_set.pk)
         self.assertEqual(as_set(bare(load_model(stored))), as_set(first))
         self.assertEqual(described(stored), words)
         self.assertEqual(undone.undoes, done.change_set)
@@ -166,10 +162,11 @@ class TakingTests(TestCase):
         first.tables[1].foreign_keys = []
         self.take(first)
         reading, meter = column(self.stored, "mtr_rdg.mtr_id"), column(self.stored, "mtr.mtr_id")
-        change_set = ChangeSet.objects.create(area=self.area, model=self.stored, kind="edit", person=self.person)
-        assert_all(change_set, [Assertion(
-            kind="foreign", name="rdg to mtr", table=reading.table_id, columns=[reading.pk], ref_table=meter.table_id, ref_columns=[meter.pk]
-        )])  # fmt: skip
+        with record(area=self.area, person=self.person, model_id=self.stored.pk) as changes:
+            assert_all(changes, [Assertion(
+                kind="foreign", name="rdg to mtr", table=reading.table_id, columns=[reading.pk], ref_table=meter.table_id,
+                ref_columns=[meter.pk],
+            )])  # fmt: skip
         mine = StoredRelationship.objects.filter(table=reading.table_id)
         self.assertEqual(mine.get().asserted_at is not None, True)
         self.assertEqual(column(self.stored, "mtr_rdg.mtr_id").roles & 2, 2)
@@ -183,6 +180,44 @@ class TakingTests(TestCase):
         self.take(self.with_key(first))
         self.assertIsNone(mine.get().asserted_at)
 
+    def test_an_assertion_that_is_undone_while_it_stands_aside_stays_away(self) -> None:
+        first = self.now()
+        first.tables[1].foreign_keys = []
+        self.take(first)
+        reading, meter = column(self.stored, "mtr_rdg.mtr_id"), column(self.stored, "mtr.mtr_id")
+        with record(area=self.area, person=self.person, model_id=self.stored.pk) as changes:
+            assert_all(changes, [Assertion(
+                kind="foreign", name="rdg to mtr", table=reading.table_id, columns=[reading.pk], ref_table=meter.table_id,
+                ref_columns=[meter.pk],
+            )])  # fmt: skip
+        without = copy.deepcopy(first)
+        del without.tables[1].columns[0]
+        without.tables[1].primary_key = None
+        self.take(without)
+        undoing.undo(area=self.area, person=self.person, change_set_id=changes.change_set.pk)
+        self.take(first)
+        self.assertFalse(StoredRelationship.objects.filter(table=reading.table_id).exists())
+
+    def test_a_reading_is_undone_redone_and_undone_again(self) -> None:
+        before, after = self.now(), self.now()
+        after.tables[0].columns.append(Column("fresh", 4, "int"))
+        after.tables[0].comment = "two"
+        taken = self.take(after)
+        for _ in range(2):
+            undoing.undo(area=self.area, person=self.person)
+            self.assert_like(before)
+            undoing.redo(area=self.area, person=self.person)
+            self.assert_like(after)
+        taken.refresh_from_db()
+        self.assertTrue(taken.in_force)
+
+    def assert_like(self, wanted: Model) -> None:
+        self.stored.refresh_from_db()
+        found = load_model(self.stored)
+        self.assertEqual([t.comment for t in found.tables], [t.comment for t in wanted.tables])
+        names = [[c.name for c in t.columns] for t in found.tables]
+        self.assertEqual(names, [[c.name for c in t.columns] for t in wanted.tables])
+
     def with_key(self, model: Model) -> Model:
         after = copy.deepcopy(model)
         after.tables[1].foreign_keys = make_model().tables[1].foreign_keys
@@ -195,4 +230,4 @@ class TakingTests(TestCase):
         earlier = self.take(second)
         self.take(third)
         with self.assertRaisesMessage(EditError, "a later reading"):
-            editing.undo(area=self.area, person=self.person, change_set_id=earlier.pk)
+            undoing.undo(area=self.area, person=self.person, change_set_id=earlier.pk)

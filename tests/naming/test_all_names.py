@@ -11,8 +11,9 @@ from django.test import TestCase
 from django.urls import reverse
 
 from indexa.areas.models import Role
-from indexa.modeling import editing
-from indexa.modeling.models import ChangeSet, DescribedColumn
+from indexa.changes import undoing
+from indexa.changes.models import ChangeSet
+from indexa.modeling.models import DescribedColumn
 from indexa.naming import all_names, passes
 from indexa.naming.models import LockedName, NamingPass
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store
@@ -51,7 +52,7 @@ class AllNamesTests(TestCase):
         self.assertNotIn("mtr_id", [row.name for row in all_names.find(self.model, which="missing")])
         self.assertEqual([row.name for row in all_names.find(self.model, "METER", "column")], ["mtr_id"])
         self.assertEqual(all_names.find(self.model, "m%"), [])
-        editing.undo(area=self.area, person=self.person)
+        undoing.undo(area=self.area, person=self.person)
         self.assertEqual(self.shown("mtr.mtr_id"), "")
 
     def test_a_sheet_goes_out_comes_back_and_is_looked_through_before_it_is_applied(self) -> None:

@@ -10,14 +10,16 @@ from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from indexa.areas.models import Role
+from indexa.changes import undoing
+from indexa.changes.errors import ConflictsError
+from indexa.changes.models import ChangeSet
 from indexa.core.model import Column, Model, Table
 from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
-from indexa.modeling.errors import StaleEditError
 from indexa.modeling.following import bring_up_to_date
-from indexa.modeling.models import ChangeSet, DescribedColumn, StoredModel
+from indexa.modeling.models import DescribedColumn, StoredModel
 from indexa.naming import passes, settling, wordbooks
 from indexa.naming.errors import PassError
 from indexa.naming.models import BookWord, LockedName, NamingPass, PassWord
@@ -93,7 +95,7 @@ class PassTests(PassCase):
         self.assertEqual(self.shown("mtr_rdg.mtr_id"), "Meter ID")
         self.assertTrue(DictionaryRow.objects.get(pk=column(self.stored, "mtr.mtr_id").pk).named)
         self.assertEqual(self.shown("mtr_rdg.rdg_ts"), "")
-        undone = editing.undo(area=self.area, person=self.person)
+        undone = undoing.undo(area=self.area, person=self.person)
         self.assertEqual((undone.undoes_id, undone.changes.count()), (change_set.pk, change_set.changes.count()))
         self.assertEqual(self.shown("mtr.mtr_id"), "")
         self.assertFalse(DictionaryRow.objects.get(pk=column(self.stored, "mtr.mtr_id").pk).named)
@@ -122,8 +124,8 @@ class PassTests(PassCase):
         )
         change_set = NamingPass.objects.get(pk=made.pk).change_set
         assert change_set
-        with self.assertRaises(StaleEditError):
-            editing.undo(area=self.area, person=self.person, change_set_id=change_set.pk)
+        with self.assertRaises(ConflictsError):
+            undoing.undo(area=self.area, person=self.person, change_set_id=change_set.pk)
         self.assertEqual(self.shown("mtr_rdg.mtr_id"), "Other")
 
     def test_taken_back_the_wordbook_forgets_what_it_learned_by_that(self) -> None:
@@ -134,13 +136,13 @@ class PassTests(PassCase):
         known.refresh_from_db()
         self.assertEqual(known.shorts, ["meter_no", "mtr"])
         for short in ("mtr", "rdg"):
-            settling.reopen(area=self.area, pass_id=made.pk, short=short)
+            settling.reopen(area=self.area, person=self.person, pass_id=made.pk, short=short)
         known.refresh_from_db()
         self.assertEqual(known.shorts, ["meter_no"])
         self.assertFalse(BookWord.objects.filter(word="Reading").exists())
         self.assertIn("mtr", made.names.get(place="metering.mtr.mtr_id").open)
         with self.assertRaises(PassError):
-            settling.reopen(area=self.area, pass_id=made.pk, short="mtr")
+            settling.reopen(area=self.area, person=self.person, pass_id=made.pk, short="mtr")
 
     def test_a_name_written_by_hand_follows_no_word_and_locked_survives_later_passes(self) -> None:
         made = self.make()
@@ -226,7 +228,7 @@ class PassTests(PassCase):
             with CaptureQueriesContext(connection) as applied_by:
                 passes.apply(area=stored.area, person=self.person, pass_id=made.pk)
             with CaptureQueriesContext(connection) as undone_by:
-                editing.undo(area=stored.area, person=self.person)
+                undoing.undo(area=stored.area, person=self.person)
             counts.append([len(done) for done in (made_by, settled_by, applied_by, undone_by)])
         for few, many in zip(*counts, strict=True):
             self.assertLessEqual(many - few, 5, counts)
@@ -286,7 +288,7 @@ class PassPageTests(PassPageCase):
         )
         self.assertRedirects(self.client.post(self.at("pass-apply")), self.at("pass"))
         self.assertEqual(self.shown("mtr.mtr_id"), "Meter Key")
-        message = self.client.post(reverse("modeling:undo", args=[self.area.slug])).json()["message"]
+        message = self.client.post(reverse("changes:undo", args=[self.area.slug])).json()["message"]
         self.assertIn("Undone", message)
 
     def test_a_pass_is_started_as_a_job_and_put_away(self) -> None:

@@ -7,11 +7,11 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
+from indexa.changes import undoing
 from indexa.core.model import Column, Index, IndexPart, Key, Model, Table
 from indexa.core.naming.standard import Kind, Rule
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.modeling import editing
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import StoredColumn, StoredModel
 from indexa.naming import passes, settling, standards, wordbooks
@@ -122,7 +122,7 @@ class PhysicalPassTests(PhysicalCase):
         self.assertEqual(now.indexes[0].name, "ix_mtr_0_rdgdt")
         self.assertEqual(now.indexes[0].parts[0].column, "rdgdt")
         self.assertFalse(self.make().names.exists())
-        editing.undo(area=self.area, person=self.person)
+        undoing.undo(area=self.area, person=self.person)
         self.assertEqual(load_model(self.stored), before)
 
     def test_settled_and_taken_back_the_wordbook_and_the_names_are_as_before(self) -> None:
@@ -130,7 +130,7 @@ class PhysicalPassTests(PhysicalCase):
         before = made.names.get(before="a5").after
         self.settle(made, "pressure", "prs")
         self.assertEqual(BookWord.objects.get(word="Pressure").shorts, ["prs"])
-        settling.reopen(area=self.area, pass_id=made.pk, short="pressure")
+        settling.reopen(area=self.area, person=self.person, pass_id=made.pk, short="pressure")
         self.assertFalse(BookWord.objects.filter(word="Pressure").exists())
         self.assertEqual((made.names.get(before="a5").after, made.names.get(before="a5").open), (before, ["pressure"]))
         with self.assertRaisesMessage(PassError, "letters and digits"):
@@ -203,7 +203,7 @@ class MendingTests(PhysicalCase):
         self.assertContains(answer, "It is <code>met_srl_no</code> now")
         self.assertTrue(StoredColumn.objects.filter(table__model=self.stored, name="met_srl_no").exists())
         self.assertFalse(NameFinding.objects.filter(pk=finding.pk).exists())
-        self.client.post(reverse("modeling:undo", args=[self.area.slug]))
+        self.client.post(reverse("changes:undo", args=[self.area.slug]))
         self.assertTrue(standards.is_stale(self.stored))
         self.client.get(self.at("findings") + f"?model={self.stored.pk}")
         self.assertTrue(NameFinding.objects.filter(model=self.stored, place="metering.mtr.mtr_srl_no").exists())

@@ -8,12 +8,13 @@ from django.urls import reverse
 
 from indexa.areas.models import Role
 from indexa.areas.services import take_in
+from indexa.changes.models import ChangeSet
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.mining import Found
 from indexa.jobs.progress import Silent
 from indexa.naming import doubts, passes, settling, wordbooks
 from indexa.naming.errors import PassError, WordError
-from indexa.naming.models import BookWord, Doubt, WordChange
+from indexa.naming.models import BookWord, Doubt
 from tests.factories import PASSWORD, make_area, make_person, store
 
 
@@ -34,7 +35,7 @@ class WordCase(TestCase):
         return list(BookWord.objects.order_by("pk").values_list("pk", "word", "shorts", "status", "meaning", "beside"))
 
     def undo(self) -> int:
-        return self.client.post(self.at("undo")).status_code
+        return self.client.post(reverse("changes:undo", args=[self.area.slug])).status_code
 
 
 class TakingBackTests(WordCase):
@@ -72,7 +73,7 @@ class TakingBackTests(WordCase):
         answer = self.client.post(self.at("word-row", meter.pk), {"word": "METRE", "shorts": "x", "status": "agreed"})
         self.assertContains(answer, "stands in", status_code=422)
         self.assertContains(answer, 'value="METRE"', status_code=422)
-        self.assertFalse(WordChange.objects.exists())
+        self.assertFalse(ChangeSet.objects.exists())
 
 
 class StackTests(WordCase):
@@ -208,7 +209,7 @@ class ToldApartTests(WordCase):
         before = self.open()
         self.apart("State", "country")
         self.apart("Street", "addr")
-        settling.reopen(area=self.area, pass_id=self.pass_.pk, short="st")
+        settling.reopen(area=self.area, person=self.person, pass_id=self.pass_.pk, short="st")
         self.assertEqual(self.open(), before)
         self.assertFalse(BookWord.objects.filter(shorts__contains=["st"]).exists())
 

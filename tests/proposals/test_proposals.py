@@ -8,6 +8,7 @@ from django.test import TestCase
 from django.urls import reverse
 
 from indexa.areas.models import Role
+from indexa.changes import undoing
 from indexa.core.model import Column, Model, Table
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
@@ -106,7 +107,7 @@ class ProposalTests(ProposalCase):
         before = load_model(self.stored)
         self.accept(kind="foreign_key")
         self.assertTrue(StoredRelationship.objects.exists())
-        editing.undo(area=self.area, person=self.person)
+        undoing.undo(area=self.area, person=self.person)
         self.assertFalse(StoredRelationship.objects.exists())
         self.assertEqual(load_model(self.stored), before)
         self.assertEqual(column(self.stored, "sample.point_id").roles, 0)

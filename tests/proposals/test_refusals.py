@@ -8,10 +8,11 @@ from django.urls import reverse
 from django.utils import timezone
 from django.utils.html import escape
 
+from indexa.changes.models import ChangeSet
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.modeling.models import ChangeSet, StoredRelationship, StoredTable
+from indexa.modeling.models import StoredRelationship, StoredTable
 from indexa.proposals import deciding, finding
 from indexa.proposals.models import StoredProposal
 from tests.factories import column, table

@@ -12,9 +12,9 @@ from django.db import connections
 from django.test import Client, SimpleTestCase, TestCase, TransactionTestCase, override_settings
 from django.urls import reverse
 
+from indexa.changes.models import ChangeSet
 from indexa.core.render.cells import neutral
 from indexa.modeling import editing
-from indexa.modeling.models import ChangeSet
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "tools"))
@@ -83,7 +83,7 @@ class ParallelUndoTests(TransactionTestCase):
             client = Client(raise_request_exception=False)
             client.force_login(person)
             together.wait()
-            codes.append(client.post(reverse("modeling:undo", args=[area.slug]), {"change_set": made.pk}).status_code)
+            codes.append(client.post(reverse("changes:undo", args=[area.slug]), {"change_set": made.pk}).status_code)
             connections.close_all()
 
         threads = [Thread(target=undo) for _ in range(10)]

@@ -13,6 +13,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from indexa.areas.models import Person
+from indexa.changes import undoing
 from indexa.core.naming.standard import Rule
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
@@ -134,7 +135,7 @@ class AgainTests(AgainCase):
         self.assertEqual(column(self.model, "mtr.old_tx").definition or self.words_of("mtr.old_tx"), "Nobody knows.")
         self.assertEqual(self.read().state, Job.State.DONE)
         self.assertFalse(Rereading.objects.filter(state="waiting").exists())
-        editing.undo(area=self.area, person=self.person)
+        undoing.undo(area=self.area, person=self.person)
         self.assertEqual(self.shown("mtr.srl_no"), "Number on the body.")
         self.assertEqual(self.shown("rdg.val"), "Cubic metres.")
         self.assertEqual(column(self.model, "mtr.field_crew").read_as, "crew")
@@ -147,7 +148,7 @@ class AgainTests(AgainCase):
         again.take(area=self.area, person=self.person, rereading_id=rereading.pk)
         self.assertTrue(self.found_again("installed_on"))
         self.assertFalse(self.found_again("inst_dt"))
-        editing.undo(area=self.area, person=self.person)
+        undoing.undo(area=self.area, person=self.person)
         self.assertTrue(self.found_again("inst_dt"))
         self.assertFalse(self.found_again("installed_on"))
 
@@ -219,7 +220,7 @@ class AgainTests(AgainCase):
             started_by=self.person,
             arguments={"rereading": rereading.pk},
         )
-        with patch("indexa.modeling.taking._tell", side_effect=SystemExit), self.assertRaises(SystemExit):
+        with patch("indexa.modeling.taking._note", side_effect=SystemExit), self.assertRaises(SystemExit):
             jobs.run(job.pk)
         connection.close()
         self.assertEqual(self.model.snapshot_id, before)
@@ -231,11 +232,11 @@ class AgainTests(AgainCase):
 
     def test_taking_back_very_much_is_a_job(self) -> None:
         rereading = self.work_and_read_again()
-        with patch("indexa.modeling.taking.LARGE", 2):
+        with patch.object(undoing, "LARGE", 2):
             answer = self.client.post(reverse("sources:again-take", args=[self.area.slug, rereading.pk]))
             self.run_last("take reading", answer.url)  # type: ignore[attr-defined]
             self.assertTrue(StoredTable.objects.filter(name="fresh").exists())
-            told = self.client.post(reverse("modeling:undo", args=[self.area.slug])).json()
+            told = self.client.post(reverse("changes:undo", args=[self.area.slug])).json()
             self.assertIn("in the background", told["message"])
             self.run_last("undo", "")
         self.assertFalse(StoredTable.objects.filter(name="fresh").exists())

@@ -6,9 +6,10 @@ from unittest.mock import patch
 
 from django.urls import reverse
 
+from indexa.changes import undoing
+from indexa.changes.models import ChangeSet
 from indexa.jobs.models import Job
-from indexa.modeling import taking
-from indexa.modeling.models import ChangeSet, StoredTable
+from indexa.modeling.models import StoredTable
 from indexa.sources import again
 from indexa.sources.models import FoundDifference, Rereading
 from tests.sources.test_again import AgainCase
@@ -86,7 +87,7 @@ class AgainPageTests(AgainCase):
         self.assertEqual(Rereading.objects.filter(state="waiting").count(), 1)
 
     def test_very_much_is_taken_by_a_job_that_says_why_it_could_not(self) -> None:
-        with patch.object(taking, "LARGE", 1):
+        with patch.object(undoing, "LARGE", 1):
             response = self.client.post(self.at("again-take"))
         job = Job.objects.get(kind="take reading")
         self.assertRedirects(response, reverse("jobs:page", args=[self.area.slug, job.pk]))

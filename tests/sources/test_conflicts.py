@@ -9,11 +9,13 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
+from indexa.changes import undoing
+from indexa.changes.recording import record
 from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, ForeignKey, Model, Table
 from indexa.modeling import editing
 from indexa.modeling.asserting import Assertion, assert_all
-from indexa.modeling.models import ChangeSet, StoredColumn, StoredRelationship, StoredTable
+from indexa.modeling.models import StoredColumn, StoredRelationship, StoredTable
 from indexa.modeling.renaming import rename_many
 from indexa.modeling.storing import keep_snapshot, read_snapshot
 from indexa.sources import again
@@ -51,10 +53,10 @@ class ConflictTests(TestCase):
 
     def assert_elsewhere(self) -> None:
         own, theirs = column(self.stored, "mtr_rdg.mtr_id"), column(self.stored, "svc_pt.svc_pt_id")
-        change_set = ChangeSet.objects.create(area=self.area, model=self.stored, kind="edit", person=self.person)
-        assert_all(change_set, [Assertion(
-            kind="foreign", name="mine", table=own.table_id, columns=[own.pk], ref_table=theirs.table_id, ref_columns=[theirs.pk]
-        )])  # fmt: skip
+        with record(area=self.area, person=self.person, model_id=self.stored.pk) as changes:
+            assert_all(changes, [Assertion(
+                kind="foreign", name="mine", table=own.table_id, columns=[own.pk], ref_table=theirs.table_id, ref_columns=[theirs.pk]
+            )])  # fmt: skip
 
     def declared(self) -> Model:
         after = self.now()
@@ -79,7 +81,7 @@ class ConflictTests(TestCase):
                 self.take(rereading)
                 left = StoredRelationship.objects.filter(table=table(self.stored, "mtr_rdg"))
                 self.assertEqual({one.name if one.asserted_at else None for one in left}, kept)
-                editing.undo(area=self.area, person=self.person)
+                undoing.undo(area=self.area, person=self.person)
                 self.assertEqual({one.name for one in left.all()}, {"mine"})
 
     def test_something_renamed_here_and_gone_there_is_kept_or_goes(self) -> None:

@@ -12,11 +12,12 @@ from django.urls import reverse
 
 from indexa.adapters.errors import SourceError
 from indexa.areas.models import Role
+from indexa.changes.models import ChangeSet
 from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobCancelledError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.modeling.models import ChangeSet, StoredModel, StoredTable
+from indexa.modeling.models import StoredModel, StoredTable
 from indexa.sources import scanning, services
 from indexa.sources.intake import read_source
 from indexa.sources.models import Intake, Source

@@ -56,7 +56,7 @@ class PageTests(TestCase):
         self.assertNotContains(answer, "inside", status_code=500)
         strict = self.client_class(enforce_csrf_checks=True)
         strict.cookies = self.client.cookies
-        answer = strict.post(reverse("modeling:undo", args=[self.area.slug]))
+        answer = strict.post(reverse("changes:undo", args=[self.area.slug]))
         self.assertContains(answer, "The form was too old", status_code=403)
 
     def test_the_theme_is_in_the_first_paint(self) -> None:

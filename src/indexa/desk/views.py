@@ -8,9 +8,10 @@ from django.views.decorators.http import require_GET
 
 from indexa.areas.models import Membership, Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.changes.models import ChangeSet
 from indexa.desk import finding, worklist
 from indexa.modeling import queries
-from indexa.modeling.models import ChangeSet, Layer, StoredModel
+from indexa.modeling.models import Layer, StoredModel
 from indexa.proposals import queries as proposals
 
 
@@ -47,6 +48,6 @@ def lookup(request: AreaRequest) -> HttpResponse:
 def person(request: AreaRequest, pk: int) -> HttpResponse:
     """A member of the area and what they changed lately."""
     member = get_object_or_404(Membership.objects.select_related("person"), area=request.area, person_id=pk)
-    changes = ChangeSet.objects.filter(area=request.area, person_id=pk).select_related("person", "undone_by")
+    changes = ChangeSet.objects.filter(area=request.area, person_id=pk).select_related("person", "undoes")
     context = {"member": member, "changes": changes.prefetch_related("changes")[:50]}
     return render(request, "desk/person.html", context)

@@ -22,7 +22,7 @@ logger = logging.getLogger(__name__)
 HANDLERS: dict[str, str] = {
     "scan": "indexa.sources.scanning:scan_in_background",
     "intake": "indexa.sources.intake:read_source",
-    "undo": "indexa.modeling.taking:take_back_in_background",
+    "undo": "indexa.changes.undoing:undo_in_background",
     "take reading": "indexa.sources.intake:take_in_background",
     "export": "indexa.dictionary.exports:export_in_background",
     "names": "indexa.naming.standards:check_in_background",

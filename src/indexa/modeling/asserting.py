@@ -15,19 +15,9 @@ import msgspec
 from django.db import connection
 from django.utils import timezone
 
+from indexa.changes.recording import Recorder
 from indexa.core.model import ForeignKey, Key
-from indexa.modeling.models import (
-    AssertionAside,
-    Change,
-    ChangeSet,
-    StoredColumn,
-    StoredKey,
-    StoredRelationship,
-    StoredTable,
-)
-
-FIELDS = frozenset({"asserted", "migrated_from_id"})
-"""Fields of changes that are written here and not as plain text."""
+from indexa.modeling.models import AssertionAside, StoredColumn, StoredKey, StoredRelationship, StoredTable
 
 
 class Assertion(msgspec.Struct, kw_only=True, omit_defaults=True):
@@ -46,8 +36,8 @@ class Assertion(msgspec.Struct, kw_only=True, omit_defaults=True):
 class _Writing:
     """Writes assertions in sets: what they name is loaded once, and each kind of row is written by one statement."""
 
-    def __init__(self, change_set: ChangeSet, assertions: Sequence[Assertion]) -> None:
-        self._change_set = change_set
+    def __init__(self, changes: Recorder, assertions: Sequence[Assertion]) -> None:
+        self._changes = changes
         self._tables = StoredTable.objects.in_bulk(
             {id_ for one in assertions for id_ in (one.table, one.ref_table) if id_}
         )
@@ -75,8 +65,8 @@ class _Writing:
         """Write the assertions and those one layer up; return the tables that were touched."""
         above = [one for one in map(self._above, assertions) if one is not None]
         whole = [*assertions, *above]
-        insert(whole, [None] * len(whole), self._tables, self._columns, self._change_set)
-        bring(self._change_set, [
+        insert(whole, [None] * len(whole), self._tables, self._columns, self._changes)
+        bring(self._changes, [
             pair for one in above if one.kind == "foreign" and not one.only_where
             for pair in zip(one.columns, one.ref_columns, strict=True)
         ])  # fmt: skip
@@ -106,11 +96,11 @@ class _Writing:
         )  # fmt: skip
 
 
-def assert_all(change_set: ChangeSet, assertions: Sequence[Assertion]) -> set[int]:
+def assert_all(changes: Recorder, assertions: Sequence[Assertion]) -> set[int]:
     """Write assertions of physical tables, and of the entities they realise; return the tables that were touched."""
     if not assertions:
         return set()
-    touched = _Writing(change_set, assertions).write(assertions)
+    touched = _Writing(changes, assertions).write(assertions)
     refresh_roles(touched)
     return touched
 
@@ -120,9 +110,9 @@ def insert(
     ids: Sequence[int | None],
     tables: dict[int, StoredTable],
     columns: dict[int, StoredColumn],
-    change_set: ChangeSet | None,
+    changes: Recorder | None,
 ) -> None:
-    """Put asserted parts into the store, under ids they had before where given; tell them in the change set, if there is one."""
+    """Put asserted parts into the store, under ids they had before where given; note them in the changes, if there are any."""
     now = timezone.now()
     keys: list[StoredKey] = []
     relationships: list[StoredRelationship] = []
@@ -151,22 +141,15 @@ def insert(
         order.append(relationship)
     StoredKey.objects.bulk_create(keys, batch_size=2_000)
     StoredRelationship.objects.bulk_create(relationships, batch_size=2_000)
-    if change_set is None:
+    if changes is None:
         return
-    Change.objects.bulk_create(
-        (
-            Change(
-                change_set=change_set, target="relationship" if one.kind == "foreign" else "key", object_id=row.pk,
-                label=f"{tables[one.table].full_name}({', '.join(columns[id_].name for id_ in one.columns)})",
-                field="asserted", before="", after=msgspec.json.encode(one).decode(),
-            )
-            for one, row in zip(assertions, order, strict=True)
-        ),
-        batch_size=2_000,
-    )  # fmt: skip
+    for one, row in zip(assertions, order, strict=True):
+        target = "relationship" if one.kind == "foreign" else "key"
+        label = f"{tables[one.table].full_name}({', '.join(columns[id_].name for id_ in one.columns)})"
+        changes.create(target, row.pk, label, "asserted", after=msgspec.to_builtins(one))
 
 
-def bring(change_set: ChangeSet | None, pairs: Sequence[tuple[int, int]]) -> None:
+def bring(changes: Recorder | None, pairs: Sequence[tuple[int, int]]) -> None:
     """Let attributes, and those that got their words through them, show the words of others: (own, theirs) each."""
     if not pairs:
         return
@@ -187,63 +170,39 @@ def bring(change_set: ChangeSet | None, pairs: Sequence[tuple[int, int]]) -> Non
             followers[root].append(column)
     changed = [column for id_, column in attributes.items() if before[id_] != column.migrated_from_id]
     StoredColumn.objects.bulk_update(changed, ["migrated_from_id"], batch_size=2_000)
-    if change_set is None:
+    if changes is None:
         return
-    Change.objects.bulk_create(
-        (
-            Change(
-                change_set=change_set, target="column", object_id=column.pk, label=f"{column.table.full_name}.{column.name}",
-                field="migrated_from_id", before=str(before[column.pk] or ""), after=str(column.migrated_from_id or ""),
-            )
-            for column in changed
-        ),
-        batch_size=2_000,
-    )  # fmt: skip
+    for column in changed:
+        label = f"{column.table.full_name}.{column.name}"
+        changes.update("column", column.pk, label, "migrated_from_id", before[column.pk], column.migrated_from_id)
 
 
-def take_back(inverse: ChangeSet, last: ChangeSet, target: str, field: str) -> list[int]:
-    """Write back what a change set asserted or brought; return the columns that look otherwise from now on."""
-    changes = list(last.changes.filter(target=target, field=field).order_by("-pk"))
-    Change.objects.bulk_create(
-        Change(
-            change_set=inverse, target=target, object_id=c.object_id, label=c.label, field=field, before=c.after, after=c.before
-        )
-        for c in changes
-    )  # fmt: skip
-    if field == "migrated_from_id":
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "update model_column o set migrated_from_id = nullif(c.after, '')::bigint from change c "
-                "where c.change_set_id = %s and c.field = 'migrated_from_id' and o.id = c.object_id",
-                [inverse.pk],
-            )
-        return [c.object_id for c in changes]
-    told = [(msgspec.json.decode(change.before or change.after, type=Assertion), change) for change in changes]
-    gone = [change.object_id for _, change in told if change.before == ""]
+def restore(assertions: Sequence[tuple[int, Assertion]]) -> None:
+    """Put asserted parts back into the store under the ids they had."""
+    told = [one for _, one in assertions]
+    tables = StoredTable.objects.in_bulk({id_ for one in told for id_ in (one.table, one.ref_table) if id_})
+    columns = StoredColumn.objects.in_bulk({id_ for one in told for id_ in (*one.columns, *one.ref_columns)})
+    insert(told, [id_ for id_, _ in assertions], tables, columns, None)
+    refresh_roles({one.table for one in told})
+
+
+def remove(target: str, assertions: Sequence[tuple[int, Assertion]]) -> None:
+    """Take asserted parts out of the store, those too that stand aside while a column of theirs is gone."""
+    ids = [id_ for id_, _ in assertions]
     owned: Any = StoredRelationship if target == "relationship" else StoredKey
-    owned.objects.filter(pk__in=gone, asserted_at__isnull=False).delete()
-    again = [(one, change.object_id) for one, change in told if change.before]
-    if again:
-        assertions = [one for one, _ in again]
-        tables = StoredTable.objects.in_bulk({id_ for one in assertions for id_ in (one.table, one.ref_table) if id_})
-        columns = StoredColumn.objects.in_bulk({id_ for one in assertions for id_ in (*one.columns, *one.ref_columns)})
-        insert(assertions, [id_ for _, id_ in again], tables, columns, None)
-    refresh_roles({one.table for one, _ in told})
-    return []
+    owned.objects.filter(pk__in=ids, asserted_at__isnull=False).delete()
+    AssertionAside.objects.filter(target=target, object_id__in=ids).delete()
+    refresh_roles({one.table for _, one in assertions})
 
 
-def take_out(change_set: ChangeSet, relationship_ids: Sequence[int]) -> None:
+def take_out(changes: Recorder, relationship_ids: Sequence[int]) -> None:
     """Take asserted relationships out, told in a change set so that undo puts them back."""
     rows = list(
         StoredRelationship.objects.filter(pk__in=relationship_ids, asserted_at__isnull=False).select_related("table")
     )
-    Change.objects.bulk_create(
-        Change(
-            change_set=change_set, target="relationship", object_id=row.pk, label=f"{row.table.full_name}: {row.name}", field="asserted",
-            before=msgspec.json.encode(told_of(row)).decode(), after="",
-        )
-        for row in rows
-    )  # fmt: skip
+    for row in rows:
+        label = f"{row.table.full_name}: {row.name}"
+        changes.delete("relationship", row.pk, label, "asserted", before=msgspec.to_builtins(told_of(row)))
     StoredRelationship.objects.filter(pk__in=[row.pk for row in rows]).delete()
     refresh_roles({row.table_id for row in rows})
 

@@ -1,4 +1,4 @@
-"""Editing business names and definitions: each edit a change set, each undo another.
+"""Editing business names and definitions: each edit a change set.
 
 An edit names the value its writer saw. Where somebody else has saved another one in between,
 nothing is written and the error carries both, so that a person decides.
@@ -13,21 +13,13 @@ from django.db import connection, transaction
 from django.db.models import Q
 
 from indexa.areas.models import Area, Person
-from indexa.modeling import asserting, renaming
-from indexa.modeling.errors import AlreadyUndoneError, EditError, StaleEditError
-from indexa.modeling.following import refresh_rows
+from indexa.changes.models import Change, ChangeSet
+from indexa.changes.recording import record
+from indexa.modeling.errors import EditError, StaleEditError
 from indexa.modeling.locks import try_for_editing
-from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredTable
+from indexa.modeling.models import StoredColumn, StoredTable
 
 FIELDS = {"business_name": "Business name", "definition": "Definition"}
-LABELS = FIELDS | {
-    "name": "Name",
-    "part": "Part",
-    "state": "Decision",
-    "asserted": "Assertion",
-    "migrated_from_id": "Origin",
-}
-"""Fields that changes tell of, with how they are called."""
 LIMITS = {"business_name": 200, "definition": 20_000}
 
 
@@ -62,94 +54,12 @@ def edit(
         return None
     if current != seen.replace("\r\n", "\n"):
         raise StaleEditError(theirs=current, yours=value, by=_last_writer(place, field))
-    change_set = ChangeSet.objects.create(
-        area=area, model_id=_model_id(item), kind=ChangeSet.Kind.EDIT, person=person, why=why
-    )
-    _write(change_set, place, item, field, value)
-    return change_set
-
-
-def next_to_undo(*, area: Area, person: Person, change_set_id: int | None = None) -> ChangeSet | None:
-    """Return the change set of this person that undo would take back: the one asked for, or their last one."""
-    can_be_undone = Q(kind=ChangeSet.Kind.EDIT) | Q(kind=ChangeSet.Kind.INTAKE, before_snapshot__isnull=False)
-    candidates = ChangeSet.objects.filter(can_be_undone, area=area, person=person, undone_by__isnull=True)
-    if change_set_id is not None:
-        candidates = candidates.filter(pk=change_set_id)
-    return candidates.order_by("-id").first()
-
-
-@transaction.atomic
-def undo(*, area: Area, person: Person, change_set_id: int | None = None) -> ChangeSet:
-    """Undo one change set of this person, or their last one, by its inverse.
-
-    Raises EditError if there is none, StaleEditError if a field was changed again since, and AlreadyUndoneError if the
-    same was undone by another request at this moment.
-    """
-    last = next_to_undo(area=area, person=person, change_set_id=change_set_id)
-    if last is None:
-        raise EditError("There is nothing of yours to undo here.")
-    ChangeSet.objects.select_for_update(of=("self",)).get(pk=last.pk)
-    if ChangeSet.objects.filter(undoes=last).exists():
-        raise AlreadyUndoneError
-    if last.kind == ChangeSet.Kind.INTAKE:
-        return _take_reading_back(last, person)
-    if last.model_id is not None and not try_for_editing(last.model_id):
-        raise EditError("The model is being read again at this moment. Undo in half a minute.")
-    inverse = ChangeSet.objects.create(
-        area=area, model_id=last.model_id, kind=ChangeSet.Kind.UNDO, person=person, undoes=last
-    )
-    fields = last.changes.values_list("target", "field").distinct()
-    changed: dict[str, list[int]] = {}
-    for target, field in fields:
-        changed.setdefault(target, []).extend(_take_back(inverse, last, target, field))
-    refresh_rows(changed, inverse)
-    return inverse
-
-
-def _take_reading_back(last: ChangeSet, person: Person) -> ChangeSet:
-    """Undo what a later reading brought: the state of the source first, then the words that had given way."""
-    from indexa.modeling import taking
-
-    inverse = taking.take_back(area=last.area, person=person, change_set=last)
-    changed = {}
-    for target in last.changes.filter(field="definition", object_id__gt=0).values_list("target", flat=True).distinct():
-        changed[target] = _take_back(inverse, last, target, "definition")
-    if last.changes.filter(target="relationship", field="asserted").exists():
-        asserting.take_back(inverse, last, "relationship", "asserted")
-    refresh_rows(changed, inverse)
-    return inverse
-
-
-def _take_back(inverse: ChangeSet, last: ChangeSet, target: str, field: str) -> list[int]:
-    """Write back what one field of all changed objects held before, in three statements for any number; return their ids."""
-    table = f"model_{target}"
-    if field in asserting.FIELDS:
-        return asserting.take_back(inverse, last, target, field)
-    with connection.cursor() as cursor:
-        cursor.execute(
-            f"select c.object_id, o.{field}, c.before from change c left join {table} o on o.id = c.object_id "
-            f"where c.change_set_id = %s and c.target = %s and c.field = %s and o.{field} is distinct from c.after limit 1",
-            [last.pk, target, field],
-        )
-        if stale := cursor.fetchone():
-            place = Place(target, stale[0])
-            raise StaleEditError(theirs=stale[1] or "", yours=stale[2], by=_last_writer(place, field))
-        cursor.execute(
-            "insert into change (change_set_id, target, object_id, label, field, before, after) "
-            "select %s, target, object_id, label, field, after, before from change "
-            "where change_set_id = %s and target = %s and field = %s order by id desc returning object_id",
-            [inverse.pk, last.pk, target, field],
-        )
-        ids = [row[0] for row in cursor.fetchall()]
-        if field == "name":
-            renaming.take_back(cursor, target, inverse)
-            return ids
-        cursor.execute(
-            f"update {table} o set {field} = c.after from change c "
-            "where c.change_set_id = %s and c.target = %s and c.field = %s and o.id = c.object_id",
-            [inverse.pk, target, field],
-        )
-    return ids
+    with record(area=area, person=person, why=why, model_id=_model_id(item)) as changes:
+        label = f"{item.table.full_name}.{item.name}" if isinstance(item, StoredColumn) else item.full_name
+        changes.update(place.target, place.object_id, label, field, before=current, after=value)
+        setattr(item, field, value)
+        item.save(update_fields=[field])
+    return changes.change_set
 
 
 def write_many(
@@ -167,11 +77,7 @@ def write_many(
             "The model is being read again at this moment. Nothing was changed: try again in half a minute."
         )
     wanted = [row for row in values if row[2] != row[3]]  # read before the COPY, which has the connection to itself
-    change_set = ChangeSet.objects.create(
-        area=area, model_id=model_id, kind=ChangeSet.Kind.EDIT, person=person, why=why
-    )
-    changed_ids: dict[str, list[int]] = {}
-    with connection.cursor() as cursor:
+    with record(area=area, person=person, why=why, model_id=model_id) as changes, connection.cursor() as cursor:
         cursor.execute(
             "create temporary table wanted (target text, object_id bigint, seen text, value text) on commit drop"
         )
@@ -191,24 +97,19 @@ def write_many(
             # What it shows may come from elsewhere; only a value of its own that differs from the one seen is a conflict.
             cursor.execute(
                 f"insert into change (change_set_id, target, object_id, label, field, before, after) "
-                f"select %s, w.target, w.object_id, {label}, %s, {changed}.{field}, w.value from wanted w {joined} "
+                f"select %s, w.target, w.object_id, {label}, %s, to_jsonb({changed}.{field}), to_jsonb(w.value) from wanted w {joined} "
                 f"join model m on m.id = t.model_id where w.target = %s and m.area_id = %s "
                 f"and {changed}.{field} in ('', w.seen) and {changed}.{field} <> w.value returning object_id",
-                [change_set.pk, field, target, area.pk],
+                [changes.change_set.pk, field, target, area.pk],
             )
-            ids = [row[0] for row in cursor.fetchall()]
+            changes.touch(target, [row[0] for row in cursor.fetchall()])
             cursor.execute(
-                f"update model_{target} o set {field} = c.after from change c "
+                f"update model_{target} o set {field} = c.after #>> '{{}}' from change c "
                 "where c.change_set_id = %s and c.target = %s and o.id = c.object_id",
-                [change_set.pk, target],
+                [changes.change_set.pk, target],
             )
-            changed_ids[target] = ids
         cursor.execute("drop table wanted")
-    if not any(changed_ids.values()):
-        change_set.delete()
-        return None
-    refresh_rows(changed_ids, change_set)
-    return change_set
+    return None if changes.is_empty else changes.change_set
 
 
 _TABLE_LABEL = "case when t.schema = '' then t.name else t.schema || '.' || t.name end"
@@ -250,22 +151,6 @@ def _locked(area: Area, place: Place) -> StoredColumn | StoredTable:
     if not try_for_editing(_model_id(found)):
         raise EditError("The model is being read again at this moment. Your text is still here: save in half a minute.")
     return found
-
-
-def _write(change_set: ChangeSet, place: Place, item: StoredColumn | StoredTable, field: str, value: str) -> None:
-    label = f"{item.table.full_name}.{item.name}" if isinstance(item, StoredColumn) else item.full_name
-    Change.objects.create(
-        change_set=change_set,
-        target=place.target,
-        object_id=place.object_id,
-        label=label,
-        field=field,
-        before=getattr(item, field),
-        after=value,
-    )
-    setattr(item, field, value)
-    item.save(update_fields=[field])
-    refresh_rows({place.target: [place.object_id]}, change_set)
 
 
 def _model_id(item: StoredColumn | StoredTable) -> int:

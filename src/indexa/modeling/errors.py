@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from indexa.changes.errors import ChangeError
 
-class EditError(Exception):
+
+class EditError(ChangeError):
     """An edit that can't be made; the text says why and what to do."""
 
 
@@ -13,10 +15,3 @@ class StaleEditError(EditError):
     def __init__(self, *, theirs: str, yours: str, by: str) -> None:
         super().__init__(f"{by} saved another text while you were writing. Nothing of yours is lost: decide below.")
         self.theirs, self.yours, self.by = theirs, yours, by
-
-
-class AlreadyUndoneError(EditError):
-    """Two requests undid the same at once; the other one was first."""
-
-    def __init__(self) -> None:
-        super().__init__("It was undone a moment ago. Nothing else was changed.")

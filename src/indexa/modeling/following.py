@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from django.urls import reverse
 
+from indexa.changes.models import ChangeSet
 from indexa.dictionary import rows as dictionary_rows
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
-from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.modeling.models import StoredModel
 
 _MANY = 20_000
 """From this many changed objects on, the search index of the dictionary follows in the background, a model in one go."""
 
 
-def refresh_rows(changed: dict[str, list[int]], change_set: ChangeSet) -> None:
+def refresh_rows(sender: object, *, change_set: ChangeSet, ids: dict[str, list[int]], **_: object) -> None:
     """Bring the dictionary's rows up to date for the tables and columns that a change set changed."""
-    columns, tables = changed.get("column", []), changed.get("table", [])
+    columns, tables = ids.get("column", []), ids.get("table", [])
     if len(columns) + len(tables) >= _MANY and change_set.model is not None:
         title = f"Bringing the dictionary up to date with {change_set.model.name}"
         jobs.start(

@@ -13,7 +13,6 @@ and later readings.
 
 from __future__ import annotations
 
-from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Deferrable, Q
@@ -285,64 +284,6 @@ class Snapshot(models.Model):
 
     def __str__(self) -> str:
         return self.digest
-
-
-class ChangeSet(models.Model):
-    """Changes that were made together: who, when, why. Undo is another change set."""
-
-    class Kind(models.TextChoices):
-        EDIT = "edit", "Edit"
-        INTAKE = "intake", "Intake"
-        UNDO = "undo", "Undo"
-
-    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="change_sets")
-    model = models.ForeignKey(StoredModel, null=True, on_delete=models.CASCADE, related_name="change_sets")
-    kind = models.CharField(max_length=10, choices=Kind.choices)
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
-    at = models.DateTimeField(auto_now_add=True)
-    why = models.TextField(blank=True)
-    undoes = models.OneToOneField("self", null=True, on_delete=models.CASCADE, related_name="undone_by")
-    before_snapshot = models.ForeignKey(Snapshot, null=True, on_delete=models.PROTECT, related_name="+")
-    after_snapshot = models.ForeignKey(Snapshot, null=True, on_delete=models.PROTECT, related_name="+")
-    """The states of the source between which a later reading brought the model; null for any other change."""
-    renames = models.JSONField(null=True)
-    """What such a reading renamed, so that it can be undone without guessing."""
-
-    class Meta:
-        db_table = "change_set"
-        ordering = ["-id"]
-
-    def __str__(self) -> str:
-        return f"{self.kind} {self.pk}"
-
-
-class Change(models.Model):
-    """One field of one object, before and after."""
-
-    class Target(models.TextChoices):
-        TABLE = "table", "Table"
-        COLUMN = "column", "Column"
-        KEY = "key", "Key"
-        RELATIONSHIP = "relationship", "Relationship"
-        INDEX = "index", "Index"
-        CHECK = "check", "Check"
-        OBJECT = "object", "Sequence"
-        PROPOSAL = "proposal", "Proposal"
-
-    change_set = models.ForeignKey(ChangeSet, on_delete=models.CASCADE, related_name="changes")
-    target = models.CharField(max_length=12, choices=Target.choices)
-    object_id = models.BigIntegerField()
-    label = models.TextField()
-    field = models.CharField(max_length=20)
-    before = models.TextField(blank=True)
-    after = models.TextField(blank=True)
-
-    class Meta:
-        db_table = "change"
-        indexes = [models.Index(fields=["target", "object_id"], name="changes_of_an_object")]
-
-    def __str__(self) -> str:
-        return f"{self.label}.{self.field}"
 
 
 class DescribedColumn(models.Model):

@@ -10,18 +10,11 @@ from django.db import connection
 from django.db.models import Count, Q, QuerySet
 
 from indexa.areas.models import Area
+from indexa.changes.models import Change, ChangeSet
 from indexa.core.model import Index
 from indexa.core.model.renaming import renamed_in
 from indexa.modeling.loading import index_today
-from indexa.modeling.models import (
-    Change,
-    ChangeSet,
-    DescribedColumn,
-    StoredColumn,
-    StoredModel,
-    StoredRelationship,
-    StoredTable,
-)
+from indexa.modeling.models import DescribedColumn, StoredColumn, StoredModel, StoredRelationship, StoredTable
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,10 +240,17 @@ class ShownSet:
 
     @property
     def can_be_undone(self) -> bool:
-        """True of what a person did; a first reading and an undo can't be undone."""
-        return self.set.kind == ChangeSet.Kind.EDIT or (
-            self.set.before_snapshot_id is not None and self.set.undoes_id is None
+        """True of what a person did and of what was redone; a first reading can't be undone."""
+        kind = self.set.kind
+        own = kind in (ChangeSet.Kind.EDIT, ChangeSet.Kind.REDO)
+        return self.set.in_force and (
+            own or (kind == ChangeSet.Kind.INTAKE and self.set.before_snapshot_id is not None)
         )
+
+    @property
+    def can_be_redone(self) -> bool:
+        """True of an undo that was not redone."""
+        return self.set.in_force and self.set.kind == ChangeSet.Kind.UNDO
 
 
 def change_sets(model: StoredModel, start: int, limit: int, shown: int = 3) -> list[ShownSet]:
@@ -258,7 +258,7 @@ def change_sets(model: StoredModel, start: int, limit: int, shown: int = 3) -> l
     ids = [model.pk, *([model.logical_id] if model.logical_id else [])]
     found = list(
         ChangeSet.objects.filter(model_id__in=ids)
-        .select_related("person", "undone_by", "undoes")
+        .select_related("person", "undoes")
         .order_by("-id")[start : start + limit]
     )
     first: dict[int, list[Change]] = {one.pk: [] for one in found}

@@ -7,16 +7,17 @@ follow. What a name stands in (keys, relationships, indexes, checks) follows by 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import nullcontext
 from dataclasses import dataclass
 
 from django.db import connection, transaction
 from django.db.backends.utils import CursorWrapper
 
 from indexa.areas.models import Area, Person
+from indexa.changes.models import ChangeSet
+from indexa.changes.recording import Recorder, record
 from indexa.modeling.errors import EditError
-from indexa.modeling.following import refresh_rows
 from indexa.modeling.locks import try_for_editing
-from indexa.modeling.models import ChangeSet
 
 LONGEST = 200
 _FULL = "case when t.schema = '' then t.name else t.schema || '.' || t.name end"
@@ -73,13 +74,13 @@ def rename_many(
     model_id: int,
     why: str,
     names: Iterable[tuple[str, int, str, str]],
-    into: ChangeSet | None = None,
+    into: Recorder | None = None,
 ) -> Renamed:
     """Give many objects of a model other names, as one change set.
 
     `names` are target, id, the name that was seen, and the new one. What belongs elsewhere, has got another name since, or would
     take a name that something else keeps is left as it is; the last of these are told. Two that change names with each other do.
-    `into` is a change set to go on with, of other objects.
+    `into` are changes to go on with, of other objects.
     Raises EditError while the model is being read.
     """
     if not try_for_editing(model_id):
@@ -87,12 +88,10 @@ def rename_many(
             "The model is being read again at this moment. Nothing was changed: try again in half a minute."
         )
     wanted = [row for row in names if row[2] != row[3] and 0 < len(row[3]) <= LONGEST]
-    change_set = into or ChangeSet.objects.create(
-        area=area, model_id=model_id, kind=ChangeSet.Kind.EDIT, person=person, why=why
-    )
-    changed: dict[str, list[int]] = {}
+    opened = nullcontext(into) if into else record(area=area, person=person, why=why, model_id=model_id)
     taken: list[tuple[str, str]] = []
-    with connection.cursor() as cursor:
+    count = 0
+    with opened as changes, connection.cursor() as cursor:
         cursor.execute(
             "create temporary table renaming (target text, id bigint, before text, after text) on commit drop"
         )
@@ -109,20 +108,16 @@ def rename_many(
             taken += _drop_taken(cursor, target)
             cursor.execute(
                 "insert into change (change_set_id, target, object_id, label, field, before, after) "
-                f"select %s, v.target, o.id, {how.label}, 'name', o.name, v.after from renaming v "
+                f"select %s, v.target, o.id, {how.label}, 'name', to_jsonb(o.name), to_jsonb(v.after) from renaming v "
                 f"join model_{target} o on o.id = v.id {how.joins} where v.target = %s returning object_id",
-                [change_set.pk, target],
+                [changes.change_set.pk, target],
             )
-            changed[target] = [row[0] for row in cursor.fetchall()]
-            _write(cursor, target, change_set)
+            renamed = [row[0] for row in cursor.fetchall()]
+            changes.touch(target, renamed)
+            count += len(renamed)
+            write_names(cursor, target, changes.change_set)
         cursor.execute("drop table renaming")
-    count = sum(map(len, changed.values()))
-    if not count:
-        if into is None:
-            change_set.delete()
-        return Renamed(into, 0, taken)
-    refresh_rows(changed, change_set)
-    return Renamed(change_set, count, taken)
+    return Renamed(changes.change_set if count else None, count, taken)
 
 
 def _drop_taken(cursor: CursorWrapper, target: str) -> list[tuple[str, str]]:
@@ -149,27 +144,28 @@ def _drop_taken(cursor: CursorWrapper, target: str) -> list[tuple[str, str]]:
         taken += found
 
 
-def _write(cursor: CursorWrapper, target: str, change_set: ChangeSet) -> None:
+def write_names(cursor: CursorWrapper, target: str, change_set: ChangeSet) -> None:
+    """Write the names of a change set; the source's own is kept beside those of tables and columns."""
+    how = TARGETS[target]
     cursor.execute(
-        f"update model_{target} o set name = v.after{TARGETS[target].parks} from change v "
-        "where v.change_set_id = %s and v.target = %s and v.field = 'name' and o.id = v.object_id",
+        f"update model_{target} o set name = v.after{how.parks} from "
+        "(select object_id, after #>> '{}' as after from change where change_set_id = %s and target = %s and field = 'name') v "
+        "where o.id = v.object_id",
         [change_set.pk, target],
     )
 
 
-def take_back(cursor: CursorWrapper, target: str, inverse: ChangeSet) -> None:
-    """Write the names of an inverse change set. Raises EditError where one of them was given to something else since."""
+def names_taken(change_set: ChangeSet, target: str) -> list[tuple[str, str]]:
+    """Return label and name of what can't have its name before a change set back, since something else has it now."""
     how = TARGETS[target]
     alive = _ALIVE.get(target, "true")
-    cursor.execute(
-        f"with back as (select o.id, {how.scope} as scope, lower(v.after) as name, {how.label} as label from change v "
-        f"join model_{target} o on o.id = v.object_id {how.joins} where v.change_set_id = %(set)s and v.target = %(target)s and v.field = 'name') "
-        f"select back.label, back.name from back join model_{target} o on lower(o.name) = back.name and o.id <> back.id {how.joins} "
-        f"where {how.scope} = back.scope and {alive} and o.id not in (select id from back) limit 1",
-        {"set": inverse.pk, "target": target},
-    )
-    if found := cursor.fetchone():
-        raise EditError(
-            f"Not undone: {found[0]} can't have its name “{found[1]}” back, since something else has it now."
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"with back as (select o.id, {how.scope} as scope, lower(v.before #>> '{{}}') as name, {how.label} as label from change v "
+            f"join model_{target} o on o.id = v.object_id {how.joins} where v.change_set_id = %(set)s and v.target = %(target)s and v.field = 'name') "
+            f"select back.label, back.name from back join model_{target} o on lower(o.name) = back.name and o.id <> back.id {how.joins} "
+            f"where {how.scope} = back.scope and {alive} and o.id not in (select id from back) limit 200",
+            {"set": change_set.pk, "target": target},
         )
-    _write(cursor, target, inverse)
+        found: list[tuple[str, str]] = cursor.fetchall()
+    return found

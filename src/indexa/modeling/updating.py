@@ -14,9 +14,9 @@ from django.db import connection
 
 from indexa.core.compare.applying import Applied
 from indexa.core.compare.comparing import Comparison
-from indexa.core.compare.matching import Name
 from indexa.core.logical.derive import derive_logical
 from indexa.core.model import Model, Table
+from indexa.core.model.translating import Name
 from indexa.dictionary import rows as dictionary_rows
 from indexa.jobs.progress import Progress
 from indexa.modeling import asserting

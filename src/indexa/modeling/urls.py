@@ -22,5 +22,4 @@ urlpatterns = [
         views.edit,
         name="edit",
     ),
-    path("undo/", views.undo, name="undo"),
 ]

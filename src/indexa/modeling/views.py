@@ -8,7 +8,7 @@ from urllib.parse import urlencode
 from django.contrib import messages
 from django.db import transaction
 from django.db.models import Count
-from django.http import HttpResponse, JsonResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -17,9 +17,8 @@ from django_htmx.http import reswap, retarget, trigger_client_event
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.model import file
-from indexa.jobs import services as jobs
-from indexa.modeling import editing, gone, queries, services, taking
-from indexa.modeling.errors import AlreadyUndoneError, EditError, StaleEditError
+from indexa.modeling import editing, gone, queries, services
+from indexa.modeling.errors import EditError, StaleEditError
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
 from indexa.web.htmx import wants_fragment
@@ -250,36 +249,6 @@ def _form_again(request: AreaRequest, context: dict[str, Any], status: int) -> H
     """Show the form again where it stood, not over the whole margin."""
     response = render(request, "modeling/_edit.html", context, status=status)
     return reswap(retarget(response, f"#edit-{context['field']}"), "innerHTML")
-
-
-@require_POST
-@in_area(Role.STEWARD)
-def undo(request: AreaRequest) -> JsonResponse:
-    """Undo the last change set of the person who asks, or the one that is named."""
-    asked = whole_number(request.POST.get("change_set")) or None
-    last = editing.next_to_undo(area=request.area, person=request.user, change_set_id=asked)
-    if last is not None and taking.is_large(last):
-        jobs.start(
-            area=request.area,
-            kind="undo",
-            title=f"Undoing: {last.why}".replace("`", "")[:200],
-            person=request.user,
-            change_set=last.pk,
-        )
-        return JsonResponse({"message": "That is large: it is taken back in the background."})
-    try:
-        undone = editing.undo(area=request.area, person=request.user, change_set_id=asked)
-    except StaleEditError as error:
-        return JsonResponse({"message": f"Not undone: {error.by} has changed it since."}, status=409)
-    except AlreadyUndoneError as error:
-        return JsonResponse({"message": str(error)}, status=409)
-    except EditError as error:
-        return JsonResponse({"message": str(error)}, status=422)
-    change, count = undone.changes.first(), undone.changes.count()
-    if count > 1:
-        return JsonResponse({"message": f"Undone: {count:,} changes."})
-    what = f"{editing.LABELS[change.field].lower()} of {change.label}" if change else "last change"
-    return JsonResponse({"message": f"Undone: {what}."})
 
 
 def _page_number(request: AreaRequest) -> int:

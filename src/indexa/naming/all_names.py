@@ -14,6 +14,7 @@ from indexa.adapters.errors import SourceError
 from indexa.adapters.kit_files import fault_of, file_rows
 from indexa.adapters.spreadsheets import Row
 from indexa.areas.models import Area, Person
+from indexa.changes.models import ChangeSet
 from indexa.core.errors import CoreError
 from indexa.core.naming.expanding import Part
 from indexa.core.render import lists
@@ -22,7 +23,7 @@ from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.modeling.bulk import copy_rows
 from indexa.modeling.errors import EditError
-from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.modeling.models import StoredModel
 from indexa.naming.models import LockedName, NamingPass
 from indexa.naming.passes import put_open_away
 from indexa.naming.to_business import COLUMNS

@@ -9,7 +9,8 @@ from django.db import models
 from django.db.models.functions import Lower
 
 from indexa.areas.models import Area
-from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.changes.models import ChangeSet
+from indexa.modeling.models import StoredModel
 
 
 class Wordbook(models.Model):
@@ -41,30 +42,6 @@ class WordbookUse(models.Model):
 
     def __str__(self) -> str:
         return f"{self.wordbook} in {self.area}"
-
-
-class WordChange(models.Model):
-    """What a person did to words at one go: `before` and `after` hold each word's record by its id, null where there was none."""
-
-    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="word_changes")
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
-    at = models.DateTimeField(auto_now_add=True)
-    what = models.CharField(max_length=300)
-    before = models.JSONField(default=dict)
-    after = models.JSONField(default=dict)
-    settled = ArrayField(models.BigIntegerField(), default=list)
-    """Ids of words of a naming pass that were settled by it."""
-    doubts = ArrayField(models.BigIntegerField(), default=list)
-    """Ids of doubts that were decided by it."""
-    undone_at = models.DateTimeField(null=True)
-
-    class Meta:
-        db_table = "word_change"
-        ordering = ["-pk"]
-        indexes = [models.Index(fields=["area", "person"], name="word_change_of_person")]
-
-    def __str__(self) -> str:
-        return self.what
 
 
 class Doubt(models.Model):

@@ -157,7 +157,7 @@ def _decide(request: AreaRequest, naming_pass: NamingPass, asked: PassWord) -> s
         passes.leave(area=request.area, pass_id=naming_pass.pk, short=asked.short)
         return f"{asked.short} is left for later."
     if act == "reopen":
-        settling.reopen(area=request.area, pass_id=naming_pass.pk, short=asked.short)
+        settling.reopen(area=request.area, person=request.user, pass_id=naming_pass.pk, short=asked.short)
         return f"{asked.short} is open again."
     chosen = request.POST.get("other", "").strip() or request.POST.get("word", "")
     book = wordbooks.own_book(request.area)

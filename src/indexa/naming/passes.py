@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from django.db import connection, transaction
 from django.urls import reverse
 
 from indexa.areas.models import Area, Person
+from indexa.changes.models import ChangeSet
+from indexa.changes.recording import record
 from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.modeling import editing, renaming
 from indexa.modeling.errors import EditError
-from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.modeling.models import StoredModel
 from indexa.naming import standards, to_business, to_physical
 from indexa.naming.errors import PassError
 from indexa.naming.models import LockedName, NamingPass, PassName, PassWord
@@ -206,16 +208,7 @@ def apply(*, area: Area, person: Person, pass_id: int) -> Applied:
     change_set: ChangeSet | None
     taken: list[tuple[str, str]] = []
     if naming_pass.direction == NamingPass.Direction.PHYSICAL:
-        done = renaming.rename_many(area=area, person=person, model_id=naming_pass.model_id, why=why, names=rows)
-        change_set, taken = done.change_set, done.taken
-        if "keys" in naming_pass.kinds:
-            patterned = [
-                (one.target, one.object_id, one.before, one.after) for one in standards.patterned(naming_pass.model)
-            ]
-            more = renaming.rename_many(
-                area=area, person=person, model_id=naming_pass.model_id, why=why, names=patterned, into=change_set
-            )
-            change_set, taken = more.change_set, taken + more.taken
+        change_set, taken = _rename(area, person, naming_pass, why, rows)
     else:
         change_set = editing.write_many(
             area=area, person=person, model_id=naming_pass.model_id, why=why, field="business_name", values=rows
@@ -226,6 +219,25 @@ def apply(*, area: Area, person: Person, pass_id: int) -> Applied:
     naming_pass.state, naming_pass.change_set = NamingPass.State.APPLIED, change_set
     naming_pass.save()
     return Applied(change_set, change_set.changes.count(), taken)
+
+
+def _rename(
+    area: Area, person: Person, naming_pass: NamingPass, why: str, rows: Iterable[tuple[str, int, str, str]]
+) -> tuple[ChangeSet | None, list[tuple[str, str]]]:
+    """Write physical names, and those of the keys and indexes that follow them; return the change set and what was taken."""
+    model_id = naming_pass.model_id
+    with record(area=area, person=person, why=why, model_id=model_id) as changes:
+        taken = renaming.rename_many(
+            area=area, person=person, model_id=model_id, why=why, names=rows, into=changes
+        ).taken
+        if "keys" in naming_pass.kinds:
+            patterned = [
+                (one.target, one.object_id, one.before, one.after) for one in standards.patterned(naming_pass.model)
+            ]
+            taken += renaming.rename_many(
+                area=area, person=person, model_id=model_id, why=why, names=patterned, into=changes
+            ).taken
+    return None if changes.is_empty else changes.change_set, taken
 
 
 def apply_in_background(job: Job, progress: Progress) -> str:

@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from django.db import transaction
 from django.urls import reverse
 
 from indexa.areas.models import Area, Person
+from indexa.changes import undoing
+from indexa.changes.errors import ChangeError
+from indexa.changes.models import Change
 from indexa.core.naming.expanding import Part, business_name
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.naming import to_business, to_physical, wordbooks
-from indexa.naming.errors import PassError, WordError
-from indexa.naming.models import NamingPass, PassWord, Wordbook, WordChange
+from indexa.naming.errors import PassError
+from indexa.naming.models import NamingPass, PassWord, Wordbook
 from indexa.naming.passes import open_pass
-from indexa.naming.word_memory import Memory, remembered, take_back
+from indexa.naming.word_memory import Memory, remembered
 
 CERTAIN = 0.85
 """From which confidence on words are offered to be taken together."""
@@ -30,8 +34,9 @@ def settle(*, area: Area, person: Person, pass_id: int, short: str, word: str, b
     naming_pass = open_pass(area, pass_id)
     asked = _asked(naming_pass, short)
     chosen = _chosen(naming_pass, word)
-    _forget(naming_pass, asked)
-    _learn(naming_pass, asked, chosen, book, person)
+    _forget(naming_pass, asked, person)
+    with remembered(area, person, f"{short} is “{word}”") as memory:
+        _learn(naming_pass, asked, chosen, book, person, memory)
     asked.save()
     return _follow(naming_pass, [asked])
 
@@ -49,7 +54,15 @@ def settle_apart(
     company = [one for one in dict.fromkeys(beside) if one != short][:_MOST_BESIDE]
     if not company:
         raise PassError("Tick the words beside which it is this one.")
-    wordbooks.learn(book=book, person=person, word=chosen, short=short, beside=company, settled=[asked.pk])
+    with remembered(area, person, f"{short} is “{chosen}”") as memory:
+        memory.settle(asked.pk, chosen, company)
+        wordbooks.learn(book=book, person=person, word=chosen, short=short, beside=company, memory=memory)
+    return _settle_beside(naming_pass, asked, chosen, company)
+
+
+def _settle_beside(naming_pass: NamingPass, asked: PassWord, chosen: str, company: Sequence[str]) -> int:
+    """Give the names that have a word in this company its meaning; return how many follow."""
+    short = asked.short
     asked.chosen = "; ".join(dict.fromkeys([*filter(None, asked.chosen.split("; ")), chosen]))[:_LONGEST]
     count = to_business.rewrite(naming_pass, {short: (chosen, True)}, company)
     if not naming_pass.names.filter(words__contains=[short], open__contains=[short]).exists():
@@ -64,7 +77,6 @@ def settle_certain(*, area: Area, person: Person, pass_id: int, book: Wordbook) 
     naming_pass = open_pass(area, pass_id)
     certain = list(naming_pass.words.filter(state=PassWord.State.OPEN, options__0__1__gte=CERTAIN))
     with remembered(area, person, f"{len(certain)} certain words settled") as memory:
-        memory.settled = [asked.pk for asked in certain]
         for asked in certain:
             _learn(naming_pass, asked, asked.options[0][0], book, person, memory)
     PassWord.objects.bulk_update(certain, ["state", "chosen", "book_word"], batch_size=1_000)
@@ -89,13 +101,13 @@ def settle_certain_in_background(job: Job, progress: Progress) -> str:
 
 
 @transaction.atomic
-def reopen(*, area: Area, pass_id: int, short: str) -> None:
+def reopen(*, area: Area, person: Person, pass_id: int, short: str) -> None:
     """Take back what was said of a word: the wordbook forgets what it learned by that, the names are open again."""
     naming_pass = open_pass(area, pass_id)
     asked = naming_pass.words.filter(short=short).first()
     if asked is None or (asked.state == PassWord.State.OPEN and not asked.chosen):
         raise PassError(f"“{short}” is open.")
-    _forget(naming_pass, asked)
+    _forget(naming_pass, asked, person)
     _open_again([asked])
     _follow(naming_pass, [asked])
 
@@ -106,18 +118,24 @@ def _open_again(words: Sequence[PassWord]) -> None:
     PassWord.objects.bulk_update(words, ["state", "chosen", "book_word"], batch_size=1_000)
 
 
-@transaction.atomic
-def undo_words(*, change: WordChange) -> None:
-    """Take a change of words back; words of an open pass that were settled by it are open again. Raises WordError."""
-    take_back(change)
-    words = list(
-        PassWord.objects.filter(pk__in=change.settled, naming_pass__state=NamingPass.State.OPEN).select_related(
-            "naming_pass__model__area"
-        )
-    )
-    if words:
-        _open_again(words)
-        _follow(words[0].naming_pass, words)
+def bring_back(decisions: Mapping[int, dict[str, Any] | None]) -> None:
+    """Open words of passes again, or settle them as they were, by their ids; what belongs to a pass that is over stays."""
+    words = PassWord.objects.filter(pk__in=list(decisions), naming_pass__state=NamingPass.State.OPEN)
+    by_pass: dict[int, list[PassWord]] = {}
+    for asked in words.select_related("naming_pass__model__area"):
+        by_pass.setdefault(asked.naming_pass_id, []).append(asked)
+    for found in by_pass.values():
+        naming_pass = found[0].naming_pass
+        _open_again([asked for asked in found if decisions[asked.pk] is None])
+        whole = [asked for asked in found if (told := decisions[asked.pk]) and not told["beside"]]
+        for asked in whole:
+            asked.state, asked.chosen = PassWord.State.SETTLED, (decisions[asked.pk] or {})["chosen"]
+        PassWord.objects.bulk_update(whole, ["state", "chosen"], batch_size=1_000)
+        beside = [asked for asked in found if (told := decisions[asked.pk]) and told["beside"]]
+        _follow(naming_pass, [asked for asked in found if asked not in beside])
+        for asked in beside:
+            told = decisions[asked.pk] or {}
+            _settle_beside(naming_pass, asked, told["chosen"], told["beside"])
 
 
 def _asked(naming_pass: NamingPass, short: str) -> PassWord:
@@ -139,24 +157,25 @@ def _chosen(naming_pass: NamingPass, word: str) -> str:
 
 
 def _learn(
-    naming_pass: NamingPass, asked: PassWord, chosen: str, book: Wordbook, person: Person, memory: Memory | None = None
+    naming_pass: NamingPass, asked: PassWord, chosen: str, book: Wordbook, person: Person, memory: Memory
 ) -> None:
     if naming_pass.direction == NamingPass.Direction.PHYSICAL:
         word, short = asked.short[:1].upper() + asked.short[1:], chosen
     else:
         word, short = chosen, asked.short
-    learned, new = wordbooks.learn(book=book, person=person, word=word, short=short, memory=memory, settled=[asked.pk])
+    memory.settle(asked.pk, chosen)
+    learned, new = wordbooks.learn(book=book, person=person, word=word, short=short, memory=memory)
     asked.state, asked.chosen, asked.book_word = PassWord.State.SETTLED, chosen, learned if new else None
 
 
-def _forget(naming_pass: NamingPass, asked: PassWord) -> None:
+def _forget(naming_pass: NamingPass, asked: PassWord, person: Person) -> None:
     """Take back what the wordbook learned by settling a word: as a whole where nothing was changed since, else the short form."""
-    changes = WordChange.objects.filter(settled__contains=[asked.pk], undone_at__isnull=True)
-    for change in changes:
-        if len(change.settled) == 1:
+    settled = Change.objects.filter(target="pass word", object_id=asked.pk, field="settled", after__isnull=False)
+    for change in settled.filter(change_set__in_force=True).select_related("change_set").order_by("-pk"):
+        if change.change_set.changes.filter(target="pass word").count() == 1:
             try:
-                take_back(change)
-            except WordError:
+                undoing.revert(change.change_set, person)
+            except ChangeError:
                 break
             asked.book_word = None
     short = asked.chosen if naming_pass.direction == NamingPass.Direction.PHYSICAL else asked.short

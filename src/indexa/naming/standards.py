@@ -13,6 +13,7 @@ from django.urls import reverse
 
 from indexa.adapters.templates import render_confined
 from indexa.areas.models import Area, Person
+from indexa.changes.models import Change
 from indexa.core.model import Model, Table
 from indexa.core.naming.checking import Checker, Finding
 from indexa.core.naming.making import Maker
@@ -26,7 +27,7 @@ from indexa.jobs.progress import Progress, Silent
 from indexa.modeling import renaming
 from indexa.modeling.bulk import copy_rows
 from indexa.modeling.loading import load_model
-from indexa.modeling.models import Change, StoredColumn, StoredModel
+from indexa.modeling.models import StoredColumn, StoredModel
 from indexa.naming import wordbooks
 from indexa.naming.models import NameFinding, NamingCheck, StandardVersion, StoredStandard, Waiver
 

@@ -11,7 +11,6 @@ urlpatterns = [
     path("words/<int:pk>/", word_views.word, name="word"),
     path("words/<int:pk>/row/", word_views.word_row, name="word-row"),
     path("words/agree/", word_views.agree_all, name="agree-all"),
-    path("undo/", word_views.undo, name="undo"),
     path("books/", book_views.book_list, name="books"),
     path("doubts/", book_views.doubt_list, name="doubts"),
     path("doubts/<int:pk>/", book_views.doubt, name="doubt"),

@@ -7,8 +7,7 @@ from pathlib import Path
 
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.http import Http404, HttpResponse, JsonResponse, QueryDict
-from django.http.response import HttpResponseBase
+from django.http import Http404, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -17,12 +16,10 @@ from indexa.adapters.errors import SourceError
 from indexa.adapters.wordbook_files import read_wordbook
 from indexa.areas.models import Person, Role
 from indexa.areas.policies import AreaRequest, in_area, require
-from indexa.modeling.models import ChangeSet, StoredModel
-from indexa.modeling.views import undo as undo_of_models
-from indexa.naming import exports, finding_words, settling, wordbooks
+from indexa.modeling.models import StoredModel
+from indexa.naming import exports, finding_words, wordbooks
 from indexa.naming.errors import WordError
 from indexa.naming.models import BookWord, Doubt, Wordbook
-from indexa.naming.word_memory import last_change
 from indexa.web.parameters import whole_number, whole_numbers
 
 _WORDS_A_PAGE = 50
@@ -179,23 +176,6 @@ def agree_all(request: AreaRequest) -> HttpResponse:
     )
     messages.success(request, f"{count:,} word{'s' if count != 1 else ''} agreed. Press u to take that back.")
     return redirect("naming:wordbook", request.area.slug)
-
-
-@require_POST
-@in_area(Role.STEWARD)
-def undo(request: AreaRequest) -> HttpResponseBase:
-    """Undo the last thing that the person did to words or to models, whichever was later."""
-    change = last_change(request.area, request.user)
-    last = ChangeSet.objects.filter(
-        area=request.area, person=request.user, kind=ChangeSet.Kind.EDIT, undone_by__isnull=True
-    ).first()
-    if change is None or (last is not None and last.at > change.at):
-        return undo_of_models(request, request.area.slug)
-    try:
-        settling.undo_words(change=change)
-    except WordError as error:
-        return JsonResponse({"message": str(error)}, status=409)
-    return JsonResponse({"message": f"Undone: {change.what}."})
 
 
 @require_POST

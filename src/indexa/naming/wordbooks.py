@@ -176,16 +176,15 @@ def _merge(keep: BookWord, drop: BookWord, person: Person) -> None:
 @transaction.atomic
 def learn(
     *, book: Wordbook, person: Person | None, word: str, short: str, status: str = "agreed", beside: Sequence[str] = (),
-    memory: Memory | None = None, settled: Sequence[int] = (),
+    memory: Memory | None = None,
 ) -> tuple[BookWord, bool]:  # fmt: skip
     """Give a word of the wordbook a short form; make the word where it has none. Returns it, and whether that is new.
 
-    `beside`: the company in which the short form stands for it. `settled` are the words of a pass that are settled by it.
+    `beside`: the company in which the short form stands for it.
     Kept as a change of its own unless a memory is given.
     """
     if memory is None:
         with remembered(book.area, person, f"{short} is “{word}”") as own:
-            own.settled = list(settled)
             return learn(book=book, person=person, word=word, short=short, status=status, beside=beside, memory=own)
     item = BookWord.objects.select_for_update().filter(wordbook=book, word__iexact=word).first()
     if item is None:

@@ -10,15 +10,16 @@ from django.urls import reverse
 from django.utils import timezone
 
 from indexa.areas.models import Area, Person
+from indexa.changes.models import ChangeSet
+from indexa.changes.recording import Recorder, record
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.modeling import asserting
 from indexa.modeling.asserting import Assertion
 from indexa.modeling.errors import EditError
-from indexa.modeling.following import refresh_rows
 from indexa.modeling.locks import try_for_editing
-from indexa.modeling.models import Change, ChangeSet, StoredColumn, StoredKey, StoredRelationship, StoredTable
+from indexa.modeling.models import StoredColumn, StoredKey, StoredRelationship, StoredTable
 from indexa.proposals.errors import ProposalError
 from indexa.proposals.models import StoredProposal
 
@@ -55,23 +56,16 @@ def decide(
         raise ProposalError(
             "None of these can be accepted: their tables or columns are gone, or have such a key. Look for proposals again."
         )
-    change_set = ChangeSet.objects.create(
-        area=area, model_id=model_id, kind=ChangeSet.Kind.EDIT, person=person, why=_why(wanted, accept)
-    )
-    if accept:
-        _accept(change_set, wanted)
     state = StoredProposal.State.ACCEPTED if accept else StoredProposal.State.REJECTED
-    Change.objects.bulk_create(
-        (
-            Change(change_set=change_set, target="proposal", object_id=one.pk, label=str(one), field="state", before="open", after=state)
-            for one in wanted
-        ),
-        batch_size=2_000,
-    )  # fmt: skip
-    StoredProposal.objects.filter(pk__in=[one.pk for one in wanted]).update(
-        state=state, decided_by=person, decided_at=timezone.now(), change_set=change_set
-    )
-    return change_set, len(wanted)
+    with record(area=area, person=person, why=_why(wanted, accept), model_id=model_id) as changes:
+        if accept:
+            _accept(changes, wanted)
+        for one in wanted:
+            changes.update("proposal", one.pk, str(one), "state", before="open", after=str(state))
+        StoredProposal.objects.filter(pk__in=[one.pk for one in wanted]).update(
+            state=state, decided_by=person, decided_at=timezone.now(), change_set=changes.change_set
+        )
+    return changes.change_set, len(wanted)
 
 
 def decide_in_background(job: Job, progress: Progress) -> str:
@@ -125,10 +119,10 @@ def _that_hold(found: Sequence[StoredProposal]) -> list[StoredProposal]:
     return held
 
 
-def _accept(change_set: ChangeSet, wanted: Sequence[StoredProposal]) -> None:
-    asserting.assert_all(change_set, [told for one in wanted for told in _assertion(one)])
-    _name_parts(change_set, [one for one in wanted if one.kind in _PARTS])
-    _bring_repeated(change_set, [one for one in wanted if one.kind == "repeated_column"])
+def _accept(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
+    asserting.assert_all(changes, [told for one in wanted for told in _assertion(one)])
+    _name_parts(changes, [one for one in wanted if one.kind in _PARTS])
+    _bring_repeated(changes, [one for one in wanted if one.kind == "repeated_column"])
 
 
 def _assertion(one: StoredProposal) -> Iterable[Assertion]:
@@ -145,7 +139,7 @@ def _assertion(one: StoredProposal) -> Iterable[Assertion]:
         )  # fmt: skip
 
 
-def _name_parts(change_set: ChangeSet, wanted: Sequence[StoredProposal]) -> None:
+def _name_parts(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
     """Write down the parts that tables play; a table that plays two keeps both."""
     tables = StoredTable.objects.in_bulk([one.table_id for one in wanted])
     before = {id_: table.part for id_, table in tables.items()}
@@ -156,17 +150,12 @@ def _name_parts(change_set: ChangeSet, wanted: Sequence[StoredProposal]) -> None
         if part not in table.part.split("; "):
             table.part = f"{table.part}; {part}" if table.part else part
     changed = [table for id_, table in tables.items() if table.part != before[id_]]
-    Change.objects.bulk_create(
-        Change(
-            change_set=change_set, target="table", object_id=table.pk, label=table.full_name, field="part",
-            before=before[table.pk], after=table.part,
-        )
-        for table in changed
-    )  # fmt: skip
+    for table in changed:
+        changes.update("table", table.pk, table.full_name, "part", before[table.pk], table.part)
     StoredTable.objects.bulk_update(changed, ["part"], batch_size=2_000)
 
 
-def _bring_repeated(change_set: ChangeSet, wanted: Sequence[StoredProposal]) -> None:
+def _bring_repeated(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
     """Let repeated columns show the words of those that they repeat."""
     ids = {id_ for one in wanted for id_ in (*one.column_ids, *one.ref_column_ids)}
     attribute = dict(StoredColumn.objects.filter(pk__in=ids).values_list("pk", "attribute_id"))
@@ -175,5 +164,4 @@ def _bring_repeated(change_set: ChangeSet, wanted: Sequence[StoredProposal]) -> 
         for one in wanted
         if attribute.get(one.column_ids[0]) and attribute.get(one.ref_column_ids[0])
     ]
-    asserting.bring(change_set, [(own, theirs) for own, theirs in pairs if own and theirs])
-    refresh_rows({"column": [own for own, _ in pairs if own]}, change_set)
+    asserting.bring(changes, [(own, theirs) for own, theirs in pairs if own and theirs])

@@ -6,7 +6,8 @@ from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
-from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.changes.models import ChangeSet
+from indexa.modeling.models import StoredModel
 
 
 class StoredProposal(models.Model):

@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "indexa.web",
     "indexa.areas",
     "indexa.jobs",
+    "indexa.changes",
     "indexa.modeling",
     "indexa.sources",
     "indexa.dictionary",

@@ -10,11 +10,12 @@ from django.db import transaction
 from django.utils import timezone
 
 from indexa.areas.models import Area, Person
+from indexa.changes.models import ChangeSet
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
 from indexa.jobs.progress import Progress
 from indexa.modeling import taking
-from indexa.modeling.models import ChangeSet, StoredModel
+from indexa.modeling.models import StoredModel
 from indexa.modeling.storing import read_snapshot
 from indexa.sources.conflicts import DEFINITION, GONE, NAME, REFERENCE, difference_row, mark_conflicts
 from indexa.sources.models import FoundDifference, Intake, Rereading
@@ -153,8 +154,8 @@ def take(*, area: Area, person: Person | None, rereading_id: int, progress: Prog
             taking.Words(row.target, row.object_id, row.theirs)
             for row in taken if row.conflict == DEFINITION and row.decision == Decision.TAKE
         ],
+        drop_relationships=_dropped(taken),
     )  # fmt: skip
-    _drop_assertions(done.change_set, taken)
     rereading.state, rereading.change_set = Rereading.State.TAKEN, done.change_set
     rereading.decided_by, rereading.decided_at = person, timezone.now()
     rereading.save()
@@ -178,13 +179,9 @@ def _names_that_give_way(taken: Sequence[FoundDifference]) -> list[tuple[str, in
     ]
 
 
-def _drop_assertions(change_set: ChangeSet, taken: Sequence[FoundDifference]) -> None:
-    """Take out asserted relationships for which the source declares another target, where that was decided."""
-    from indexa.modeling import asserting
-
-    ids = [row.object_id for row in taken if row.conflict == REFERENCE and row.decision == Decision.TAKE]
-    if ids:
-        asserting.take_out(change_set, ids)
+def _dropped(taken: Sequence[FoundDifference]) -> list[int]:
+    """Return asserted relationships for which the source declares another target, where that was decided."""
+    return [row.object_id for row in taken if row.conflict == REFERENCE and row.decision == Decision.TAKE]
 
 
 @transaction.atomic

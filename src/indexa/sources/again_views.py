@@ -15,8 +15,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.changes import undoing
 from indexa.jobs import services as jobs
-from indexa.modeling import taking
 from indexa.modeling.errors import EditError
 from indexa.sources import again
 from indexa.sources.models import FoundDifference, Rereading
@@ -75,7 +75,7 @@ def _head(rereading: Rereading) -> dict[str, Any]:
     )  # fmt: skip
     return {
         "r": rereading, "counts": counts, "is_open": rereading.state == Rereading.State.WAITING,
-        "undone": bool(rereading.change_set and hasattr(rereading.change_set, "undone_by")),
+        "undone": bool(rereading.change_set and not rereading.change_set.in_force),
         "to_take": counts["taken"] + counts["kept"],
     }  # fmt: skip
 
@@ -142,7 +142,7 @@ def apart(request: AreaRequest, pk: int, number: int) -> HttpResponse:
 def take(request: AreaRequest, pk: int) -> HttpResponse:
     """Take what is decided into the model; very much of it in the background."""
     rereading = _rereading(request, pk)
-    if rereading.differences.exclude(decision="later").count() > taking.LARGE:
+    if rereading.differences.exclude(decision="later").count() > undoing.LARGE:
         title = f"Taking a reading into {rereading.model.name}"
         job = jobs.start(area=request.area, kind="take reading", title=title, person=request.user, rereading=pk)
         return redirect("jobs:page", request.area.slug, job.pk)

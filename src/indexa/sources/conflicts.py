@@ -6,11 +6,12 @@ from collections.abc import Sequence
 
 import msgspec
 
+from indexa.changes.models import Change
 from indexa.core.compare.comparing import Comparison
 from indexa.core.compare.differences import Difference
-from indexa.core.compare.matching import Name
+from indexa.core.model.translating import Name
 from indexa.modeling.known import KnownColumn, KnownTable
-from indexa.modeling.models import Change, StoredColumn, StoredModel, StoredRelationship, StoredTable
+from indexa.modeling.models import StoredColumn, StoredModel, StoredRelationship, StoredTable
 from indexa.modeling.updating import known_tables
 from indexa.sources.models import FoundDifference
 

@@ -9,6 +9,7 @@ from django.db import connection, transaction
 from django.urls import reverse
 
 from indexa.adapters.errors import SourceError
+from indexa.changes.models import ChangeSet
 from indexa.core.compare.comparing import compare
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.intake.narrowing import complete
@@ -18,7 +19,7 @@ from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.modeling.errors import EditError
-from indexa.modeling.models import ChangeSet, Layer, Snapshot, StoredModel
+from indexa.modeling.models import Layer, Snapshot, StoredModel
 from indexa.modeling.storing import SnapshotKeeping, SnapshotUnpacking, read_snapshot, store_reading
 from indexa.sources import schedules
 from indexa.sources.again import AgainError, note, take

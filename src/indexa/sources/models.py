@@ -10,9 +10,10 @@ from django.db import models
 from indexa.adapters.address import TLS_MODES
 from indexa.adapters.live import OTHER
 from indexa.areas.models import Area
+from indexa.changes.models import ChangeSet
 from indexa.core import platforms
 from indexa.jobs.models import Job
-from indexa.modeling.models import ChangeSet, Snapshot, StoredModel
+from indexa.modeling.models import Snapshot, StoredModel
 
 
 def private_files() -> FileSystemStorage:

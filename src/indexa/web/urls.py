@@ -16,6 +16,7 @@ in_area = [
     path("editions/", include("indexa.editions.urls")),
     path("jobs/", include("indexa.jobs.urls")),
     path("members/", include("indexa.areas.urls")),
+    path("", include("indexa.changes.urls")),
     path("", include("indexa.proposals.urls")),
     path("", include("indexa.modeling.urls")),
 ]

@@ -19,9 +19,9 @@ from indexa.core.compare.comparing import (
     objects_by_key,
 )
 from indexa.core.compare.differences import with_required
-from indexa.core.compare.matching import KnownRenames, Name, TableMatch, column_rename_id, rename_id
-from indexa.core.compare.translating import Names, translated, translated_sequence
+from indexa.core.compare.matching import KnownRenames, TableMatch, column_rename_id, rename_id
 from indexa.core.model import Column, Model, Sequence, Table
+from indexa.core.model.translating import Name, Names, translated, translated_sequence
 
 
 class Applied(msgspec.Struct):

@@ -12,16 +12,15 @@ from indexa.core.compare.differences import Difference
 from indexa.core.compare.matching import (
     KnownRenames,
     Matches,
-    Name,
     TableMatch,
     column_rename_id,
     match_known,
     match_tables,
     rename_id,
 )
-from indexa.core.compare.translating import Names, Owned, translated, translated_sequence
 from indexa.core.compare.wording import worded
 from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Sequence, Table
+from indexa.core.model.translating import Name, Names, Owned, translated, translated_sequence
 
 COLUMN_FIELDS = ("type", "nullable", "default", "comment", "identity", "generated", "collation", "remark")
 TABLE_FIELDS = (

@@ -9,9 +9,8 @@ from difflib import SequenceMatcher
 import msgspec
 
 from indexa.core.model import VIEW_KINDS, Column, Table
+from indexa.core.model.translating import Name
 
-Name = tuple[str, str]
-"""Schema and name of a table."""
 _HALF, _MOST_COLUMNS_SHARED, _SIMILAR = 0.5, 0.7, 0.6
 _COMMON = 200
 """A column name that more tables have says nothing of any of them."""

@@ -35,13 +35,13 @@
     return Boolean(field);
   }
 
-  async function undo(changeSet) {
-    const url = document.body.dataset.undoUrl;
+  async function undo(changeSet, redo) {
+    const url = redo ? document.body.dataset.redoUrl : document.body.dataset.undoUrl;
     if (!url) return;
     const body = new URLSearchParams(changeSet ? { change_set: changeSet } : {});
     const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
     const answer = await fetch(url, { method: "POST", headers: { "X-CSRFToken": token }, body });
-    const told = await answer.json().catch(() => ({ message: "Undo did not work. Load the page again." }));
+    const told = await answer.json().catch(() => ({ message: `${redo ? "Redo" : "Undo"} did not work. Load the page again.` }));
     say(told.message);
     if (answer.ok && document.querySelector("[data-reload-on-undo]")) { sessionStorage.setItem("told", told.message); location.reload(); }
     else if (answer.ok) document.body.dispatchEvent(new CustomEvent("words-changed"));
@@ -87,6 +87,7 @@
     "e": () => click("[data-key-edit]") || click("tr.sel [data-key-row]"),
     "n": () => click("[data-key-name]"),
     "u": () => { undo(); return true; },
+    "U": () => { undo("", true); return true; },
   };
 
   document.addEventListener("keydown", (event) => {
@@ -114,6 +115,8 @@
     if (event.target.closest("[data-show-keys]")) document.getElementById("key-help").showModal();
     const undone = event.target.closest("[data-undo]");
     if (undone) undo(undone.dataset.undo);
+    const redone = event.target.closest("[data-redo]");
+    if (redone) undo(redone.dataset.redo, true);
     const copy = event.target.closest("[data-copy]");
     if (copy) {
       const text = copy.dataset.copy || location.href;

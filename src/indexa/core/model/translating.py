@@ -6,11 +6,11 @@ from typing import TypeVar
 
 import msgspec
 
-from indexa.core.compare.matching import Name
-from indexa.core.model import Exclusion, ForeignKey, Index, Key, Sequence, Trigger
-from indexa.core.model.parts import Check
+from indexa.core.model.parts import Check, Exclusion, ForeignKey, Index, Key, Sequence, Trigger
 from indexa.core.model.renaming import renamed_in
 
+Name = tuple[str, str]
+"""A table by its schema and name."""
 Owned = Key | ForeignKey | Check | Exclusion | Index | Trigger
 P = TypeVar("P", bound=Owned)
 

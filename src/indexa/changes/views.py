@@ -1,0 +1,55 @@
+"""Undo and redo, asked for by a key or out of a history."""
+
+from __future__ import annotations
+
+from django.http import JsonResponse
+from django.views.decorators.http import require_POST
+
+from indexa.areas.models import Role
+from indexa.areas.policies import AreaRequest, in_area
+from indexa.changes import targets, undoing
+from indexa.changes.errors import AlreadyUndoneError, ChangeError, ConflictsError
+from indexa.changes.models import ChangeSet
+from indexa.jobs import services as jobs
+from indexa.web.parameters import whole_number
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def undo(request: AreaRequest) -> JsonResponse:
+    """Undo the last change set of the person who asks, or the one that is named."""
+    asked = whole_number(request.POST.get("change_set")) or None
+    last = undoing.next_to_undo(area=request.area, person=request.user, change_set_id=asked)
+    return _answer(request, last, asked, redo=False)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def redo(request: AreaRequest) -> JsonResponse:
+    """Redo what the person who asks undid last, or the undo that is named."""
+    asked = whole_number(request.POST.get("change_set")) or None
+    last = undoing.next_to_redo(area=request.area, person=request.user, change_set_id=asked)
+    return _answer(request, last, asked, redo=True)
+
+
+def _answer(request: AreaRequest, last: ChangeSet | None, asked: int | None, *, redo: bool) -> JsonResponse:
+    done = "Redone" if redo else "Undone"
+    if last is not None and undoing.is_large(last):
+        title = f"{'Redoing' if redo else 'Undoing'}: {last.why}".replace("`", "")[:200]
+        jobs.start(area=request.area, kind="undo", title=title, person=request.user, change_set=last.pk, redo=redo)
+        return JsonResponse({"message": "That is large: it is done in the background."})
+    act = undoing.redo if redo else undoing.undo
+    try:
+        made = act(area=request.area, person=request.user, change_set_id=asked)
+    except ConflictsError as error:
+        listed = [f"{one.label}, {one.field.lower()}: {one.why}" for one in error.conflicts]
+        return JsonResponse({"message": str(error), "conflicts": listed}, status=409)
+    except AlreadyUndoneError as error:
+        return JsonResponse({"message": str(error)}, status=409)
+    except ChangeError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    change, count = made.changes.first(), made.changes.count()
+    if count > 1:
+        return JsonResponse({"message": f"{done}: {count:,} changes."})
+    what = f"{targets.field_label(change.target, change.field).lower()} of {change.label}" if change else "last change"
+    return JsonResponse({"message": f"{done}: {what}."})
