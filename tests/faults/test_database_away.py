@@ -118,7 +118,7 @@ class JobTests(TransactionTestCase):
                 raise outcome
             return str(outcome)
 
-        with patch.object(services, "_handler", lambda kind: handler), patch.object(services, "_enqueue") as queued:
+        with patch.object(services, "_run", handler), patch.object(services, "_enqueue") as queued:
             for _ in outcomes:
                 services.run(self.job.pk)
         self.queued = queued.call_count

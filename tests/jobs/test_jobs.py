@@ -11,13 +11,14 @@ from collections.abc import Callable
 from pathlib import Path
 from unittest.mock import patch
 
+import msgspec
 import psycopg
 from django.db import connection
 from django.test import TransactionTestCase
 from django.urls import reverse
 
 from indexa.areas.models import Role
-from indexa.jobs import services
+from indexa.jobs import registry, services, tasks
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import LOCK_CLASS, Progress
@@ -35,7 +36,7 @@ class JobCase(TransactionTestCase):
 
     def run_with(self, handler: Callable[[Job, Progress], str]) -> Job:
         job = Job.objects.create(area=self.area, kind="test", title="A job", started_by=self.person)
-        with patch.object(services, "_handler", lambda kind: handler):
+        with patch.object(services, "_run", handler):
             services.run(job.pk)
         job.refresh_from_db()
         return job
@@ -89,7 +90,7 @@ class RunTests(JobCase):
         self.assertNotIn("secret", job.reason + job.hint)
 
     def test_a_waiting_job_is_cancelled_at_once_and_one_that_is_over_is_not_run(self) -> None:
-        job = services.start(area=self.area, kind="test", title="Waiting", person=self.person)
+        job = services.start(area=self.area, kind="scan", title="Waiting", person=self.person, source=1)
         services.cancel(job)
         job.refresh_from_db()
         self.assertEqual(job.state, Job.State.CANCELLED)
@@ -103,6 +104,7 @@ class RecoveryTests(JobCase):
         return Job.objects.create(
             area=self.area,
             kind="intake",
+            arguments={"source": 1},
             title="Lost",
             state=Job.State.RUNNING,
             attempts=attempts,
@@ -128,6 +130,9 @@ class RecoveryTests(JobCase):
         self.assertContains(page, "Its worker was stopped in the middle")
         self.client.post(reverse("jobs:again", args=[self.area.slug, job.pk]))
         self.assertEqual(Job.objects.filter(state=Job.State.WAITING, title="Lost").count(), 1)
+        Job.objects.filter(pk=job.pk).update(arguments={"of": "an earlier version"})
+        answer = self.client.post(reverse("jobs:again", args=[self.area.slug, job.pk]), follow=True)
+        self.assertContains(answer, "of an earlier version")
         self.client.login(username=make_person(self.area, Role.READER).username, password=PASSWORD)
         self.assertEqual(self.client.post(reverse("jobs:again", args=[self.area.slug, job.pk])).status_code, 403)
 
@@ -176,3 +181,39 @@ class KilledWorkerTests(JobCase):
             second.wait(20)
         self.assertEqual(Job.objects.get(pk=job.pk).attempts, 2)
         self.assertEqual(StoredTable.objects.filter(model__layer="physical").count(), 2)
+
+
+class RegistryTests(JobCase):
+    def test_each_app_says_what_it_does_and_arguments_are_checked_at_the_door(self) -> None:
+        for kind in (
+            "scan",
+            "intake",
+            "undo",
+            "export",
+            "naming pass",
+            "apply pass",
+            "proposals",
+            "edition",
+            "dictionary rows",
+        ):
+            self.assertTrue(callable(registry.kind_of(kind).run), kind)
+        with self.assertRaisesMessage(registry.UnknownJobKindError, "Known: "):
+            services.start(area=self.area, kind="nosuch", title="x", person=self.person)
+        for arguments in ({}, {"source": "one"}, {"source": 1, "other": 2}):
+            with self.subTest(arguments), self.assertRaises(msgspec.ValidationError):
+                services.start(area=self.area, kind="scan", title="x", person=self.person, **arguments)
+        self.assertFalse(Job.objects.exists())
+
+    def test_what_is_due_once_a_minute_is_called_though_another_fails(self) -> None:
+        called: list[str] = []
+
+        def fails() -> None:
+            raise ValueError("of its own")
+
+        with (
+            patch.dict(registry._every_minute, {"a": fails, "b": lambda: called.append("b")}, clear=True),
+            self.assertLogs("indexa.jobs.tasks", "ERROR"),
+        ):
+            tasks.every_minute(0)
+        self.assertEqual(called, ["b"])
+        self.assertIn("indexa.sources.schedules.run_due", registry.minutely())

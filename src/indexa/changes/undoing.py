@@ -14,6 +14,7 @@ from indexa.changes.signals import objects_changed
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 
 LARGE = 3_000
 """From this many differences on, taking back what a reading brought is work for a job."""
@@ -66,6 +67,14 @@ def redo(*, area: Area, person: Person, change_set_id: int | None = None) -> Cha
     return revert(last, person)
 
 
+class UndoArguments(Arguments):
+    """Which change set is undone or redone."""
+
+    change_set: int
+    redo: bool = False
+
+
+@background("undo", UndoArguments)
 def undo_in_background(job: Job, progress: Progress) -> str:
     """Undo or redo a change set that is large. Returns the address of the model's history."""
     assert job.started_by is not None

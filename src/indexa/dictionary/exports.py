@@ -21,6 +21,7 @@ from indexa.dictionary.listing import entries
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job, JobFile
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 
 AT_ONCE = 5_000
 """Rows up to which a file is made while the person waits: under two seconds."""
@@ -76,6 +77,14 @@ def start(*, area: Area, person: Person, kind: str, address: str) -> Job:
     )  # fmt: skip
 
 
+class ExportArguments(Arguments):
+    """Which kind of file, and the view as the address holds it."""
+
+    file_kind: str
+    address: str
+
+
+@background("export", ExportArguments)
 def export_in_background(job: Job, progress: Progress) -> str:
     """Make the file of a job and keep it for the person who asked. Returns its address."""
     query = read_query(job.area, QueryDict(job.arguments["address"]))

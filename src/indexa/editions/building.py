@@ -16,6 +16,7 @@ from indexa.editions.models import Edition
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.modeling.bulk import copy_rows
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import StoredModel
@@ -29,6 +30,13 @@ _FONTS = (
 )
 
 
+class EditionArguments(Arguments):
+    """Which edition is made."""
+
+    edition: int
+
+
+@background("edition", EditionArguments)
 def build_edition(job: Job, progress: Progress) -> str:
     """Make the pages of the job's edition. Returns the address of the draft."""
     edition = Edition.objects.select_for_update().filter(pk=job.arguments["edition"]).first()

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Callable
-from importlib import import_module
 from typing import Any
 
 from django.db import connection, transaction
@@ -13,36 +11,23 @@ from django.utils import timezone
 
 from indexa.areas.models import Area, Person
 from indexa.database_errors import is_outage
+from indexa.jobs import registry
 from indexa.jobs.errors import JobCancelledError, JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import LOCK_CLASS, JobProgress, Progress
 
 logger = logging.getLogger(__name__)
 
-HANDLERS: dict[str, str] = {
-    "scan": "indexa.sources.scanning:scan_in_background",
-    "intake": "indexa.sources.intake:read_source",
-    "undo": "indexa.changes.undoing:undo_in_background",
-    "take reading": "indexa.sources.intake:take_in_background",
-    "export": "indexa.dictionary.exports:export_in_background",
-    "names": "indexa.naming.standards:check_in_background",
-    "words": "indexa.naming.finding_words:find_words",
-    "naming pass": "indexa.naming.passes:propose",
-    "apply pass": "indexa.naming.passes:apply_in_background",
-    "certain words": "indexa.naming.settling:settle_certain_in_background",
-    "dictionary rows": "indexa.modeling.following:bring_up_to_date",
-    "proposals": "indexa.proposals.finding:find",
-    "decide proposals": "indexa.proposals.deciding:decide_in_background",
-    "edition": "indexa.editions.building:build_edition",
-}
-"""What runs for each kind of job: a function of (job, progress) that returns where its result is."""
 MOST_ATTEMPTS = 3
 _SECONDS_TO_COME_BACK = 120
-Handler = Callable[[Job, Progress], str]
 
 
 def start(*, area: Area, kind: str, title: str, person: Person | None, **arguments: Any) -> Job:
-    """Put a job into the queue; it runs once the surrounding transaction is committed."""
+    """Put a job into the queue; it runs once the surrounding transaction is committed.
+
+    Raises UnknownJobKindError, and msgspec.ValidationError for arguments that are not those of the kind.
+    """
+    registry.check(kind, arguments)
     job = Job.objects.create(area=area, kind=kind, title=title, arguments=arguments, started_by=person)
     _enqueue(job)
     return job
@@ -73,7 +58,7 @@ def run(job_id: int) -> None:
         job.save(update_fields=["attempts"])
         try:
             with transaction.atomic():
-                job.result_url = _handler(job.kind)(job, progress)
+                job.result_url = _run(job, progress)
             ended = {"state": Job.State.DONE, "result_url": job.result_url}
         except JobCancelledError:
             ended = {"state": Job.State.CANCELLED, "reason": "Cancelled; nothing of it was kept."}
@@ -154,13 +139,13 @@ def _requeue_forgotten() -> list[int]:
     return forgotten
 
 
+def _run(job: Job, progress: Progress) -> str:
+    """Do the work of a job; return the address of its result."""
+    registry.check(job.kind, job.arguments)
+    return registry.kind_of(job.kind).run(job, progress)
+
+
 def _enqueue(job: Job) -> None:
     from indexa.jobs.tasks import run_job  # procrastinate's tasks need the apps to be ready
 
     run_job.defer(job_id=job.pk)
-
-
-def _handler(kind: str) -> Handler:
-    module, _, name = HANDLERS[kind].partition(":")
-    handler: Handler = getattr(import_module(module), name)
-    return handler

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import logging
+
 from django.db import connections
 from procrastinate.contrib.django import app
 
-from indexa.jobs import services
+from indexa.jobs import registry, services
+
+logger = logging.getLogger(__name__)
 
 
 @app.task(name="run_job")
@@ -28,12 +32,13 @@ def recover_jobs(timestamp: int) -> None:
 
 
 @app.periodic(cron="* * * * *")
-@app.task(name="read_on_schedule", queueing_lock="read_on_schedule")
-def read_on_schedule(timestamp: int) -> None:
-    """Start the readings that are due, once a minute."""
-    from indexa.sources import schedules
-
-    try:
-        schedules.run_due()
-    finally:
-        connections.close_all()
+@app.task(name="every_minute", queueing_lock="every_minute")
+def every_minute(timestamp: int) -> None:
+    """Call what is due once a minute; one that fails keeps no other from its turn."""
+    for name, run in registry.minutely().items():
+        try:
+            run()
+        except Exception:
+            logger.exception("%s failed", name)
+        finally:
+            connections.close_all()

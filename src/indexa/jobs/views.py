@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import msgspec
+from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -11,6 +13,7 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.jobs import services
 from indexa.jobs.models import Job
+from indexa.jobs.registry import UnknownJobKindError
 
 
 @require_GET
@@ -54,7 +57,13 @@ def cancel(request: AreaRequest, pk: int) -> HttpResponse:
 @in_area(Role.STEWARD)
 def run_again(request: AreaRequest, pk: int) -> HttpResponse:
     """Start a job once more that did not end well."""
-    job = services.run_again(get_object_or_404(Job, pk=pk, area=request.area))
+    job = get_object_or_404(Job, pk=pk, area=request.area)
+    try:
+        job = services.run_again(job)
+    except (UnknownJobKindError, msgspec.ValidationError):
+        messages.error(
+            request, "This job is of an earlier version and can't be run again. Start it anew from its page."
+        )
     return redirect("jobs:page", request.area.slug, job.pk)
 
 

@@ -9,6 +9,7 @@ from indexa.dictionary import rows as dictionary_rows
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.modeling.models import StoredModel
 
 _MANY = 20_000
@@ -34,6 +35,13 @@ def refresh_rows(sender: object, *, change_set: ChangeSet, ids: dict[str, list[i
         dictionary_rows.refresh_tables(tables)
 
 
+class RowsArguments(Arguments):
+    """Whose rows follow."""
+
+    model: int
+
+
+@background("dictionary rows", RowsArguments)
 def bring_up_to_date(job: Job, progress: Progress) -> str:
     """Make the dictionary's rows of the job's model anew, and those of all models that share its logical model."""
     model = StoredModel.objects.filter(pk=job.arguments["model"], area=job.area).first()

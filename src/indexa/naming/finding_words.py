@@ -13,6 +13,7 @@ from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import StoredModel
 from indexa.naming import doubts, wordbooks
@@ -31,6 +32,14 @@ def start(*, area: Area, person: Person, models: Sequence[StoredModel], book: Wo
     )
 
 
+class FindWordsArguments(Arguments):
+    """In which models words are looked for, and for which wordbook."""
+
+    models: list[int]
+    book: int
+
+
+@background("words", FindWordsArguments)
 def find_words(job: Job, progress: Progress) -> str:
     """Propose words for the job's wordbook out of its models. Returns the address of what is proposed."""
     book = Wordbook.objects.filter(area=job.area, pk=job.arguments["book"]).first()

@@ -15,6 +15,7 @@ from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.modeling import editing, renaming
 from indexa.modeling.errors import EditError
 from indexa.modeling.models import StoredModel
@@ -46,6 +47,16 @@ def start(
     )  # fmt: skip
 
 
+class PassArguments(Arguments):
+    """Which model gets a pass, over which kinds of names, and in which direction."""
+
+    model: int
+    kinds: list[str]
+    only_missing: bool
+    direction: str = "business"
+
+
+@background("naming pass", PassArguments)
 def propose(job: Job, progress: Progress) -> str:
     """Propose names for the job's model. Returns the address of the pass."""
     model = StoredModel.objects.filter(pk=job.arguments["model"], area=job.area).first()
@@ -240,6 +251,13 @@ def _rename(
     return None if changes.is_empty else changes.change_set, taken
 
 
+class ApplyArguments(Arguments):
+    """Which pass is applied."""
+
+    naming_pass: int
+
+
+@background("apply pass", ApplyArguments)
 def apply_in_background(job: Job, progress: Progress) -> str:
     """Apply the job's pass. Returns the address of the pass."""
     assert job.started_by is not None

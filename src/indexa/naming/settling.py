@@ -16,6 +16,7 @@ from indexa.core.naming.expanding import Part, business_name
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.naming import to_business, to_physical, wordbooks
 from indexa.naming.errors import PassError
 from indexa.naming.models import NamingPass, PassWord, Wordbook
@@ -84,6 +85,13 @@ def settle_certain(*, area: Area, person: Person, pass_id: int, book: Wordbook) 
     return len(certain)
 
 
+class SettleArguments(Arguments):
+    """Of which pass certain words are settled."""
+
+    naming_pass: int
+
+
+@background("certain words", SettleArguments)
 def settle_certain_in_background(job: Job, progress: Progress) -> str:
     """Settle the certain words of the job's pass. Returns the address of the pass."""
     assert job.started_by is not None

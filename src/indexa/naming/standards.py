@@ -24,6 +24,7 @@ from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress, Silent
+from indexa.jobs.registry import Arguments, background
 from indexa.modeling import renaming
 from indexa.modeling.bulk import copy_rows
 from indexa.modeling.loading import load_model
@@ -311,6 +312,13 @@ def _queue(model: StoredModel, person: Person | None) -> None:
         jobs.start(area=model.area, kind="names", title=title, person=person, model=model.pk)
 
 
+class CheckArguments(Arguments):
+    """Whose names are checked."""
+
+    model: int
+
+
+@background("names", CheckArguments)
 def check_in_background(job: Job, progress: Progress) -> str:
     """Check the names of the job's model. Returns the address of the findings."""
     model = StoredModel.objects.filter(pk=job.arguments["model"], area=job.area).first()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 from django.db import transaction
 from django.db.models import QuerySet
@@ -15,6 +16,7 @@ from indexa.changes.recording import Recorder, record
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.modeling import asserting
 from indexa.modeling.asserting import Assertion
 from indexa.modeling.errors import EditError
@@ -68,6 +70,15 @@ def decide(
     return changes.change_set, len(wanted)
 
 
+class DecideArguments(Arguments):
+    """Which proposals of a model are decided, and how."""
+
+    model: int
+    of: dict[str, Any]
+    accept: bool
+
+
+@background("decide proposals", DecideArguments)
 def decide_in_background(job: Job, progress: Progress) -> str:
     """Decide what the job names: proposals of a model, all or of a kind, pattern or table. Returns the page's address."""
     assert job.started_by is not None

@@ -21,6 +21,7 @@ from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.modeling.loading import load_model
 from indexa.modeling.models import Layer, StoredModel
 from indexa.naming.wordbooks import stack_of
@@ -37,6 +38,15 @@ def start(*, area: Area, person: Person, model: StoredModel, ask_rows: bool = Fa
     )  # fmt: skip
 
 
+class FindArguments(Arguments):
+    """Which model is looked through, and whether rows are asked; what was not asked is noted."""
+
+    model: int
+    ask_rows: bool = False
+    unasked: list[str] = []
+
+
+@background("proposals", FindArguments)
 def find(job: Job, progress: Progress) -> str:
     """Look for proposals in the job's model. Returns the address of their page."""
     stored = StoredModel.objects.filter(pk=job.arguments["model"], area=job.area, layer=Layer.PHYSICAL).first()

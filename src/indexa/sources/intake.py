@@ -18,6 +18,7 @@ from indexa.core.model import Model, file
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.modeling.errors import EditError
 from indexa.modeling.models import Layer, Snapshot, StoredModel
 from indexa.modeling.storing import SnapshotKeeping, SnapshotUnpacking, read_snapshot, store_reading
@@ -31,6 +32,15 @@ _LOCK_CLASS = 0x1DE8B
 """First key of the lock that keeps one source from being read twice at once."""
 
 
+class IntakeArguments(Arguments):
+    """Which source is read, and which logical model its first reading realises; whether by schedule."""
+
+    source: int
+    logical: int | None = None
+    scheduled: bool = False
+
+
+@background("intake", IntakeArguments)
 def read_source(job: Job, progress: Progress) -> str:
     """Read the job's source. Returns the address of the receipt, or of what is otherwise than before.
 
@@ -132,6 +142,13 @@ def _intake(job: Job, source: Source, stored: StoredModel, snapshot: Snapshot, r
     return Intake.objects.create(source=source, model=stored, snapshot=snapshot, receipt=told, person=job.started_by)
 
 
+class TakeArguments(Arguments):
+    """Which later reading is taken."""
+
+    rereading: int
+
+
+@background("take reading", TakeArguments)
 def take_in_background(job: Job, progress: Progress) -> str:
     """Take what was decided about a later reading into its model."""
     try:

@@ -22,6 +22,7 @@ from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.sources.models import Source
 from indexa.sources.opening import address_of, password_of, reading
 
@@ -115,6 +116,13 @@ def failed_scan(source: Source) -> Job | None:
     return last if last and last.state in (Job.State.FAILED, Job.State.CANCELLED) else None
 
 
+class ScanArguments(Arguments):
+    """Which source is scanned."""
+
+    source: int
+
+
+@background("scan", ScanArguments)
 def scan_in_background(job: Job, progress: Progress) -> str:
     """Scan the job's source. Returns the address of its page."""
     source = Source.objects.select_related("area").filter(pk=job.arguments["source"]).first()

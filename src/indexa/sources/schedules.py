@@ -16,6 +16,7 @@ from indexa.areas.models import Membership, Person
 from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
+from indexa.jobs.registry import every_minute
 from indexa.sources.models import Rereading, Schedule, Source
 
 logger = logging.getLogger(__name__)
@@ -54,6 +55,7 @@ def save(*, source: Source, cron: str, watchers: Iterable[Person], person: Perso
     return schedule
 
 
+@every_minute
 def run_due() -> list[Job]:
     """Start a job for every schedule that is due; one whose source is being read already is skipped, and says so."""
     started = []
