@@ -155,6 +155,11 @@ class BrowserCase(StaticLiveServerTestCase):
                 self.fail(f"{complaint}; the page says: {self.text()[:1500]}")
             time.sleep(0.05)
 
+    def confirm(self, question: str) -> None:
+        """Answer a question at the foot of the page with Enter."""
+        self.see(question, "#ask")
+        self.browser.switch_to.active_element.send_keys(Keys.ENTER)
+
     def downloaded(self, ending: str) -> Path:
         """Wait for a file to arrive and move it out of the way of later ones."""
         folder: Path = _open["downloads"]

@@ -66,6 +66,7 @@ class ReadingAgainTests(BrowserCase):
         self.assertEqual((shown.definition, shown.comment), ("Number on the body.", "with the prefix"))
         self.assert_accessible("taken")
         self.keys("u")
+        self.confirm("differences of a reading in")
         self.see("taken and undone")
         self.assertTrue(StoredTable.objects.filter(model=self.model, name="rdg", gone_since=None).exists())
 
@@ -115,6 +116,7 @@ class ProposalPageTests(BrowserCase):
         self.see("2 proposals accepted")
         self.assertEqual(StoredRelationship.objects.filter(table__model=self.stored).count(), 2)
         self.keys("u")
+        self.confirm("2 proposals in")
         self.until(lambda: not StoredRelationship.objects.exists(), "the relationships are still there")
         self.until(lambda: self.text(".head") == waiting and self.is_loaded(), "the page is not as it was")
         self.keys("j")

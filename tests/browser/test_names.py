@@ -73,6 +73,7 @@ class NamingPassTests(BrowserCase):
         self.open(f"/a/{self.area.slug}/dictionary/")
         self.see("Serial Number", "table.dictionary")
         self.keys("u")
+        self.confirm("business names in billing?")
         self.see("Undone", "#toast")
         self.until(lambda: "Serial Number" not in self.text("table.dictionary"), "the names are still there")
 
@@ -140,6 +141,7 @@ class BackwardsTests(BrowserCase):
         self.see("applied", ".acts .tag")
         self.assertEqual(self.columns(), ["met_id", "met_srl_nbr", "inst_dt"])
         self.keys("u")
+        self.confirm("names in billing?")
         self.see("Undone", "#toast")
         self.assertEqual(self.columns(), ["mtr_id", "mtr_srl_no", "inst_dt"])
 

@@ -255,7 +255,7 @@ class KeyboardTests(BrowserCase):
         self.see("Undone", "#toast")
         self.until(lambda: "Names a meter." not in self.text("#columns"), "undo is not shown in the list")
         self.keys("?")
-        self.see("Undo your last change", "dialog")
+        self.see("Undo your last change; redo it", "dialog")
         self.keys(Keys.ESCAPE)
         self.keys("/")
         self.keys("rdg_val")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.urls import reverse
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
 from indexa.modeling import editing
@@ -34,7 +35,7 @@ class UndoTests(BrowserCase):
         editing.edit(area=self.area, person=self.person, place=place, field="definition", seen="", value="Put in.")
         pages = [
             reverse("desk:page", args=[slug]), reverse("modeling:table", args=[slug, meter]), reverse("dictionary:page", args=[slug]),
-            reverse("modeling:overview", args=[slug, self.stored.pk]), reverse("naming:wordbook", args=[slug]),
+            reverse("modeling:overview", args=[slug, self.stored.pk]),
         ]  # fmt: skip
         for page in pages:
             with self.subTest(page):
@@ -69,5 +70,13 @@ class UndoTests(BrowserCase):
         self.see("Undone: word of Meter", "#toast")
         self.assertFalse(BookWord.objects.filter(word="Meter").exists())
         self.press("u")
+        self.see("Undo definition of metering.mtr.inst_dt in billing?", "#ask")
+        self.assert_accessible("the question")
+        self.browser.switch_to.active_element.send_keys(Keys.ESCAPE)
+        self.until(lambda: not self.find("#ask").is_displayed(), "the question stays")
+        self.assertEqual(self.described(), "Put in.")
+        self.press("u")
+        self.see("Undo definition of", "#ask")
+        self.browser.switch_to.active_element.send_keys(Keys.ENTER)
         self.see("Undone: definition of", "#toast")
         self.assertEqual(self.described(), "")

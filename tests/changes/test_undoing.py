@@ -180,6 +180,26 @@ class UndoPageTests(UndoCase):
         self.assertContains(self.client.get(page), f'data-undo="{redone.pk}"')
         self.assertEqual(StoredTable.objects.get(pk=table(self.stored, "mtr").pk).name, "mtr")
 
+    def test_what_reaches_further_than_the_page_is_asked_for_first(self) -> None:
+        names = ("mtr_id", "inst_dt")
+        many = [("column", column(self.stored, f"mtr.{name}").pk, "", name.title()) for name in names]
+        self.describe("mtr.mtr_srl_no", "Alone.")
+        other = store(self.area, make_model("other"))
+        cases = [("", False), (f"model {self.stored.pk}", False), (f"model {other.pk}", True), ("words", True)]
+        for scope, is_asked in cases:
+            answer = self.client.post(reverse("changes:undo", args=[self.area.slug]), {"scope": scope}).json()
+            with self.subTest(scope):
+                self.assertEqual("ask" in answer, is_asked, answer)
+            if not is_asked:
+                self.redo()
+        made = editing.write_many(
+            area=self.area, person=self.person, model_id=self.stored.pk, why="Two", field="business_name", values=many
+        )
+        assert made
+        answer = self.client.post(reverse("changes:undo", args=[self.area.slug])).json()
+        self.assertEqual(answer, {"ask": "Undo “Two”: 2 business names in billing?", "change_set": made.pk})
+        self.assertEqual(self.post("undo", change_set=made.pk), (200, "Undone: 2 business names."))
+
     def test_conflicts_are_listed(self) -> None:
         made = self.describe("mtr.inst_dt", "Installed.")
         self.describe("mtr.inst_dt", "Later.", seen="Installed.")

@@ -236,7 +236,10 @@ class AgainTests(AgainCase):
             answer = self.client.post(reverse("sources:again-take", args=[self.area.slug, rereading.pk]))
             self.run_last("take reading", answer.url)  # type: ignore[attr-defined]
             self.assertTrue(StoredTable.objects.filter(name="fresh").exists())
-            told = self.client.post(reverse("changes:undo", args=[self.area.slug])).json()
+            url = reverse("changes:undo", args=[self.area.slug])
+            asked = self.client.post(url).json()
+            self.assertIn("differences of a reading", asked["ask"])
+            told = self.client.post(url, {"change_set": asked["change_set"]}).json()
             self.assertIn("in the background", told["message"])
             self.run_last("undo", "")
         self.assertFalse(StoredTable.objects.filter(name="fresh").exists())

@@ -36,7 +36,7 @@ def _last(candidates: object, change_set_id: int | None) -> ChangeSet | None:
     found = candidates.filter(undone_by__isnull=True)  # type: ignore[attr-defined]
     if change_set_id is not None:
         found = found.filter(pk=change_set_id)
-    last: ChangeSet | None = found.order_by("-at", "-id").first()
+    last: ChangeSet | None = found.select_related("model").order_by("-at", "-id").first()
     return last
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from django.db.models import Q
 from django.http import JsonResponse
 from django.views.decorators.http import require_POST
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
-from indexa.changes import targets, undoing
+from indexa.changes import undoing, wording
 from indexa.changes.errors import AlreadyUndoneError, ChangeError, ConflictsError
 from indexa.changes.models import ChangeSet
 from indexa.jobs import services as jobs
@@ -17,7 +18,10 @@ from indexa.web.parameters import whole_number
 @require_POST
 @in_area(Role.STEWARD)
 def undo(request: AreaRequest) -> JsonResponse:
-    """Undo the last change set of the person who asks, or the one that is named."""
+    """Undo the last change set of the person who asks, or the one that is named.
+
+    What is not named and is more than one change, or was done elsewhere than on the page that asks, is asked for first.
+    """
     asked = whole_number(request.POST.get("change_set")) or None
     last = undoing.next_to_undo(area=request.area, person=request.user, change_set_id=asked)
     return _answer(request, last, asked, redo=False)
@@ -34,6 +38,9 @@ def redo(request: AreaRequest) -> JsonResponse:
 
 def _answer(request: AreaRequest, last: ChangeSet | None, asked: int | None, *, redo: bool) -> JsonResponse:
     done = "Redone" if redo else "Undone"
+    if last is not None and asked is None and _is_to_be_asked(last, request.POST.get("scope", "")):
+        question = f"{'Redo' if redo else 'Undo'} {wording.described(last)}?"
+        return JsonResponse({"ask": question, "change_set": last.pk})
     if last is not None and undoing.is_large(last):
         title = f"{'Redoing' if redo else 'Undoing'}: {last.why}".replace("`", "")[:200]
         jobs.start(area=request.area, kind="undo", title=title, person=request.user, change_set=last.pk, redo=redo)
@@ -48,8 +55,27 @@ def _answer(request: AreaRequest, last: ChangeSet | None, asked: int | None, *, 
         return JsonResponse({"message": str(error)}, status=409)
     except ChangeError as error:
         return JsonResponse({"message": str(error)}, status=422)
-    change, count = made.changes.first(), made.changes.count()
-    if count > 1:
-        return JsonResponse({"message": f"{done}: {count:,} changes."})
-    what = f"{targets.field_label(change.target, change.field).lower()} of {change.label}" if change else "last change"
-    return JsonResponse({"message": f"{done}: {what}."})
+    return JsonResponse({"message": f"{done}: {wording.amount(made).words}."})
+
+
+def _is_to_be_asked(last: ChangeSet, scope: str) -> bool:
+    """Say whether an undo reaches further than the page it is asked for on.
+
+    `scope` is "model" with an id, "words" for wordbooks and passes, or "" for a page that is about the whole area.
+    """
+    kind, _, model = scope.partition(" ")
+    elsewhere = (kind == "model" and not _is_of(last, whole_number(model))) or (
+        kind == "words" and last.model_id is not None
+    )
+    return elsewhere or last.before_snapshot_id is not None or wording.amount(last).number > 1
+
+
+def _is_of(last: ChangeSet, model_id: int) -> bool:
+    """Say whether a change set is of a model, or of one that realises it or that it realises."""
+    if last.model is None:
+        return False
+    models = type(last.model).objects
+    return (
+        last.model.pk == model_id
+        or models.filter(Q(pk=model_id, logical=last.model) | Q(pk=last.model.pk, logical_id=model_id)).exists()
+    )

@@ -36,15 +36,49 @@
   }
 
   async function undo(changeSet, redo) {
-    const url = redo ? document.body.dataset.redoUrl : document.body.dataset.undoUrl;
+    const { undoUrl, redoUrl, undoScope } = document.body.dataset;
+    const url = redo ? redoUrl : undoUrl;
     if (!url) return;
-    const body = new URLSearchParams(changeSet ? { change_set: changeSet } : {});
+    const body = new URLSearchParams(changeSet ? { change_set: changeSet } : { scope: undoScope });
     const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
     const answer = await fetch(url, { method: "POST", headers: { "X-CSRFToken": token }, body });
-    const told = await answer.json().catch(() => ({ message: `${redo ? "Redo" : "Undo"} did not work. Load the page again.` }));
+    const told = await answer.json().catch(() => ({
+      message: `${redo ? "Redo" : "Undo"} did not work. Load the page again.`,
+    }));
+    if (told.ask) {
+      ask(told.ask, redo ? "Redo" : "Undo", () => undo(told.change_set, redo));
+      return;
+    }
     say(told.message);
-    if (answer.ok && document.querySelector("[data-reload-on-undo]")) { sessionStorage.setItem("told", told.message); location.reload(); }
-    else if (answer.ok) document.body.dispatchEvent(new CustomEvent("words-changed"));
+    if (answer.ok && document.querySelector("[data-reload-on-undo]")) {
+      sessionStorage.setItem("told", told.message);
+      location.reload();
+    } else if (answer.ok) {
+      document.body.dispatchEvent(new CustomEvent("words-changed"));
+    }
+  }
+
+  // A question at the foot of the page: Enter says yes, Escape and Cancel say no; what had the focus gets it back.
+  function ask(words, verb, act) {
+    const line = document.getElementById("ask");
+    const before = document.activeElement;
+    const [yes, no] = [line.querySelector("[data-ask-yes]"), line.querySelector("[data-ask-no]")];
+    const close = () => {
+      line.hidden = true;
+      yes.onclick = no.onclick = line.onkeydown = null;
+      before?.focus?.();
+    };
+    line.querySelector("#ask-words").textContent = words;
+    yes.textContent = verb;
+    yes.onclick = () => { close(); act(); };
+    no.onclick = close;
+    line.onkeydown = (event) => {
+      event.stopPropagation();
+      if (event.key === "Escape") close();
+    };
+    say("");
+    line.hidden = false;
+    yes.focus();
   }
 
   function moveThroughLookup(step) {
