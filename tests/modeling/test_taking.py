@@ -161,12 +161,7 @@ class TakingTests(TestCase):
         first = self.now()
         first.tables[1].foreign_keys = []
         self.take(first)
-        reading, meter = column(self.stored, "mtr_rdg.mtr_id"), column(self.stored, "mtr.mtr_id")
-        with record(area=self.area, person=self.person, model_id=self.stored.pk) as changes:
-            assert_all(changes, [Assertion(
-                kind="foreign", name="rdg to mtr", table=reading.table_id, columns=[reading.pk], ref_table=meter.table_id,
-                ref_columns=[meter.pk],
-            )])  # fmt: skip
+        reading, _ = self.assert_relationship()
         mine = StoredRelationship.objects.filter(table=reading.table_id)
         self.assertEqual(mine.get().asserted_at is not None, True)
         self.assertEqual(column(self.stored, "mtr_rdg.mtr_id").roles & 2, 2)
@@ -184,17 +179,12 @@ class TakingTests(TestCase):
         first = self.now()
         first.tables[1].foreign_keys = []
         self.take(first)
-        reading, meter = column(self.stored, "mtr_rdg.mtr_id"), column(self.stored, "mtr.mtr_id")
-        with record(area=self.area, person=self.person, model_id=self.stored.pk) as changes:
-            assert_all(changes, [Assertion(
-                kind="foreign", name="rdg to mtr", table=reading.table_id, columns=[reading.pk], ref_table=meter.table_id,
-                ref_columns=[meter.pk],
-            )])  # fmt: skip
+        reading, made = self.assert_relationship()
         without = copy.deepcopy(first)
         del without.tables[1].columns[0]
         without.tables[1].primary_key = None
         self.take(without)
-        undoing.undo(area=self.area, person=self.person, change_set_id=changes.change_set.pk)
+        undoing.undo(area=self.area, person=self.person, change_set_id=made.pk)
         self.take(first)
         self.assertFalse(StoredRelationship.objects.filter(table=reading.table_id).exists())
 
@@ -217,6 +207,16 @@ class TakingTests(TestCase):
         self.assertEqual([t.comment for t in found.tables], [t.comment for t in wanted.tables])
         names = [[c.name for c in t.columns] for t in found.tables]
         self.assertEqual(names, [[c.name for c in t.columns] for t in wanted.tables])
+
+    def assert_relationship(self) -> tuple[StoredColumn, ChangeSet]:
+        reading, meter = column(self.stored, "mtr_rdg.mtr_id"), column(self.stored, "mtr.mtr_id")
+        one = Assertion(
+            kind="foreign", name="rdg to mtr", table=reading.table_id, columns=[reading.pk], ref_table=meter.table_id,
+            ref_columns=[meter.pk],
+        )  # fmt: skip
+        with record(area=self.area, person=self.person, model_id=self.stored.pk) as changes:
+            assert_all(changes, [one])
+        return reading, changes.change_set
 
     def with_key(self, model: Model) -> Model:
         after = copy.deepcopy(model)

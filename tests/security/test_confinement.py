@@ -29,6 +29,7 @@ from indexa.core.naming.standard import read_standard
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 from indexa.jobs.models import Job
 from indexa.sources.models import Source
+from tests.adapters.test_files import FolderCase
 from tests.factories import PASSWORD, make_area, make_person
 
 PARTS = {"table": "mtr_rdg", "columns": ["a"], "column": "a", "number": 1, "unique": False, "kind": "ix"}
@@ -86,18 +87,6 @@ def _child_of(script: str) -> object:
         return real([command[0], "-c", script], **options)  # type: ignore[call-overload]
 
     return start
-
-
-class FolderCase(TestCase):
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
-    def file(self, name: str, content: bytes) -> Path:
-        path = self.folder / name
-        path.write_bytes(content)
-        return path
 
 
 class ArchiveTests(FolderCase):

@@ -25,14 +25,6 @@ class AreaRequest(HttpRequest):
     user: Person
 
 
-def role_in(person: Person | AnonymousUser, area: Area) -> Role | None:
-    """Return the person's role in the area, or None without one."""
-    if not person.is_authenticated:
-        return None
-    membership = Membership.objects.filter(area=area, person_id=person.pk).first()
-    return Role(membership.role) if membership else None
-
-
 def require(person: Person | AnonymousUser, area: Area, needed: Role) -> Role:
     """Return the person's role in the area if it is needed or higher.
 

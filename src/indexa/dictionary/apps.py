@@ -2,7 +2,17 @@
 
 from django.apps import AppConfig
 
+from indexa.changes.signals import objects_changed
+from indexa.modeling.signals import model_changed
+
 
 class DictionaryConfig(AppConfig):
     name = "indexa.dictionary"
     label = "dictionary"
+
+    def ready(self) -> None:
+        """Have the dictionary's rows follow the store, and what people change."""
+        from indexa.dictionary import following
+
+        model_changed.connect(following.follow_store, dispatch_uid="dictionary")
+        objects_changed.connect(following.follow_changes, dispatch_uid="dictionary")

@@ -1,5 +1,5 @@
 """Where the work stands that this app does in the background."""
 
-from indexa.dictionary import exports
+from indexa.dictionary import exports, following
 
-__all__ = ["exports"]
+__all__ = ["exports", "following"]

@@ -18,6 +18,7 @@ from django.utils import timezone
 from indexa.changes.recording import Recorder
 from indexa.core.model import ForeignKey, Key
 from indexa.modeling.models import AssertionAside, StoredColumn, StoredKey, StoredRelationship, StoredTable
+from indexa.modeling.signals import tell
 
 
 class Assertion(msgspec.Struct, kw_only=True, omit_defaults=True):
@@ -277,13 +278,11 @@ def columns_of(table_ids: Iterable[int]) -> list[int]:
 
 def refresh_roles(table_ids: Iterable[int]) -> None:
     """Work out anew what columns of tables are part of, and what their relationships mean; the rows of the dictionary too."""
-    from indexa.dictionary import rows as dictionary_rows
-
     ids = sorted(table_ids)
     with connection.cursor() as cursor:
         cursor.execute(_ROLES, {"ids": ids})
         cursor.execute(_MEANINGS, {"ids": ids})
-    dictionary_rows.refresh_columns(columns_of(ids))
+    tell(columns=columns_of(ids))
 
 
 _UNIQUE_INDEX = (

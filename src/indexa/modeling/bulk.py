@@ -8,6 +8,7 @@ from typing import Any
 from django.db import connection
 
 from indexa.jobs.progress import Progress
+from indexa.modeling.signals import tell
 
 _ROWS_BETWEEN_TICKS = 5_000
 
@@ -55,10 +56,10 @@ def refresh_statistics() -> None:
 
 def delete_model(model_id: int) -> None:
     """Delete a model and all that is in it, set by set. Its logical or physical counterparts stay."""
+    tell(gone_models=[model_id])
     tables = "select id from model_table where model_id = %s"
     columns = f"select id from model_column where table_id in ({tables})"
     statements = [
-        "delete from dictionary_row where model_id = %s",
         f"delete from model_relationship where table_id in ({tables})",
         f"update model_relationship set ref_table_id = null where ref_table_id in ({tables})",
         f"delete from model_key where table_id in ({tables})",

@@ -8,6 +8,7 @@ from typing import Any
 from django.db import connection
 
 from indexa.modeling.models import AssertionAside, StoredColumn, StoredModel, StoredTable
+from indexa.modeling.signals import tell
 
 _WORDS = "(o.business_name <> '' or o.definition <> '' or coalesce(a.business_name, '') <> '' or coalesce(a.definition, '') <> '')"
 
@@ -72,7 +73,7 @@ def let_go(
         for name in ("model_key", "model_relationship", "model_index", "model_check"):
             cursor.execute(f"delete from {name} where table_id = any(%s)", [ids])
         column_set = [row[0] for row in columns]
-        cursor.execute("delete from dictionary_row where column_id = any(%s)", [column_set])
+        tell(gone_columns=column_set)
         cursor.execute("delete from model_column where id = any(%s)", [column_set])
         cursor.execute("delete from model_table where id = any(%s)", [ids])
         _let_go_above(cursor, [row[1] for row in tables if row[1]], [row[1] for row in columns if row[1]])
@@ -86,7 +87,7 @@ def _let_go_above(cursor: Any, entity_ids: list[int], attribute_ids: list[int]) 
     cursor.execute(f"select a.id from model_column a where a.id = any(%s) and {alone}", [attribute_ids])
     attributes = [row[0] for row in cursor.fetchall()]
     cursor.execute("update model_column set migrated_from_id = null where migrated_from_id = any(%s)", [attributes])
-    cursor.execute("delete from dictionary_row where column_id = any(%s)", [attributes])
+    tell(gone_columns=attributes)
     cursor.execute(
         "delete from model_relationship where column_ids && %s::bigint[] or ref_column_ids && %s::bigint[]",
         [attributes, attributes],

@@ -16,13 +16,13 @@ from django.utils import timezone
 from indexa.areas.models import Area
 from indexa.core.logical.derive import derive_logical
 from indexa.core.model import Model, Table, file
-from indexa.dictionary import rows as dictionary_rows
 from indexa.jobs.progress import Progress
 from indexa.modeling.bulk import refresh_statistics, reserve_ids
 from indexa.modeling.known import KnownColumn, KnownTable, load_known
 from indexa.modeling.locks import hold_for_storing
 from indexa.modeling.models import Layer, Snapshot, StoredModel
 from indexa.modeling.rows import RowWriter
+from indexa.modeling.signals import tell
 
 
 def keep_snapshot(model: Model) -> Snapshot:
@@ -130,8 +130,7 @@ class _Storing:
         writer.copy_objects(self._physical.pk, reading)
         self._progress.tell("Making the dictionary", self._total, self._total)
         refresh_statistics()
-        for model in (self._logical, self._physical):
-            dictionary_rows.refresh_model(model.pk)
+        tell(models=[self._logical.pk, self._physical.pk])
 
     def _give_ids(self) -> None:
         """Give every table and column an id of its own."""

@@ -17,7 +17,6 @@ from indexa.core.compare.comparing import Comparison
 from indexa.core.logical.derive import derive_logical
 from indexa.core.model import Model, Table
 from indexa.core.model.translating import Name
-from indexa.dictionary import rows as dictionary_rows
 from indexa.jobs.progress import Progress
 from indexa.modeling import asserting
 from indexa.modeling.bulk import reserve_ids
@@ -25,6 +24,7 @@ from indexa.modeling.known import KnownColumn, KnownTable
 from indexa.modeling.locks import hold_for_storing
 from indexa.modeling.models import Layer, StoredModel
 from indexa.modeling.rows import OWNED_BY_TABLES, Parent, RowWriter, number_of
+from indexa.modeling.signals import tell
 
 _SOURCE_NAME = "coalesce(nullif({0}.read_as, ''), {0}.name)"
 
@@ -220,7 +220,7 @@ class _Updating:
                 "update model_relationship set ref_table_id = null where ref_table_id = any(%s) and asserted_at is null",
                 [self._gone_ids],
             )
-            cursor.execute("delete from dictionary_row where table_id = any(%s)", [[*table_ids, *self._gone_ids]])
+            tell(gone_tables=[*table_ids, *self._gone_ids])
             cursor.execute("delete from model_column where id = any(%s)", [columns])
             cursor.execute(
                 "update model_column set gone_since = now() where gone_since is null and table_id = any(%s)",
@@ -273,7 +273,7 @@ class _Updating:
         self._follow_one_layer_up(table_ids)
         asserting.refresh_roles(touched)
         entities = sorted({number_of(table.realises) for table in self._touched if table.realises})
-        dictionary_rows.refresh_tables([*table_ids, *entities])
+        tell(tables=[*table_ids, *entities])
 
     def _follow_one_layer_up(self, table_ids: list[int]) -> None:
         """Give entities the relationships that their tables have and they have not, and let them bring words along."""

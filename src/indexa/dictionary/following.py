@@ -1,7 +1,8 @@
-"""What follows a change of names and words: the search index of the dictionary, at once or, for very many, in the background."""
+"""What follows a change of models, names and words: the rows of the dictionary, at once or, for very many, in the background."""
 
 from __future__ import annotations
 
+from django.db import connection
 from django.urls import reverse
 
 from indexa.changes.models import ChangeSet
@@ -11,12 +12,31 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
 from indexa.modeling.models import StoredModel
+from indexa.modeling.signals import StoreChange
 
 _MANY = 20_000
 """From this many changed objects on, the search index of the dictionary follows in the background, a model in one go."""
 
 
-def refresh_rows(sender: object, *, change_set: ChangeSet, ids: dict[str, list[int]], **_: object) -> None:
+def follow_store(sender: object, *, change: StoreChange, **_: object) -> None:
+    """Make the rows of what the store has written, and take out those of what goes."""
+    with connection.cursor() as cursor:
+        for column, gone in (
+            ("model_id", change.gone_models),
+            ("table_id", change.gone_tables),
+            ("column_id", change.gone_columns),
+        ):
+            if gone:
+                cursor.execute(f"delete from dictionary_row where {column} = any(%s)", [list(gone)])
+    for model_id in change.models:
+        dictionary_rows.refresh_model(model_id)
+    if change.tables:
+        dictionary_rows.refresh_tables(change.tables)
+    if change.columns:
+        dictionary_rows.refresh_columns(change.columns)
+
+
+def follow_changes(sender: object, *, change_set: ChangeSet, ids: dict[str, list[int]], **_: object) -> None:
     """Bring the dictionary's rows up to date for the tables and columns that a change set changed."""
     columns, tables = ids.get("column", []), ids.get("table", [])
     if len(columns) + len(tables) >= _MANY and change_set.model is not None:
