@@ -14,11 +14,11 @@ from indexa.changes import undoing
 from indexa.changes.errors import ConflictsError
 from indexa.changes.models import ChangeSet
 from indexa.core.model import Column, Model, Table
+from indexa.dictionary.following import bring_up_to_date
 from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
-from indexa.modeling.following import bring_up_to_date
 from indexa.modeling.models import DescribedColumn, StoredModel
 from indexa.naming import passes, settling, wordbooks
 from indexa.naming.errors import PassError
@@ -103,7 +103,7 @@ class PassTests(PassCase):
     def test_after_very_many_names_search_follows_in_the_background(self) -> None:
         made = self.make()
         self.settle(made, "mtr", "Meter")
-        with patch("indexa.modeling.following._MANY", 2):
+        with patch("indexa.dictionary.following._MANY", 2):
             self.apply(made)
         row = column(self.stored, "mtr.mtr_id").pk
         self.assertEqual(self.shown("mtr.mtr_id"), "Meter ID")
