@@ -104,6 +104,16 @@ class RenamingTests(TestCase):
         with self.assertRaisesMessage(ConflictsError, "something else has it now"):
             undoing.undo(area=self.area, person=self.person)
 
+    def test_a_name_comes_back_beside_one_that_always_differed_from_it_by_capitals_alone(self) -> None:
+        model = make_model()
+        model.tables[0].columns += [Column("Qty", 4, "integer"), Column("QTY", 5, "integer")]
+        model.name = "capitals"
+        stored = store(self.area, model)
+        quantity = column(stored, "mtr.QTY")
+        rename(self.area, self.person, stored, ("column", quantity.pk, "QTY", "quantity"))
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(column(stored, "mtr.QTY").pk, quantity.pk)
+
     def test_another_area_can_not_rename_here(self) -> None:
         elsewhere = make_area("elsewhere")
         rename(elsewhere, make_person(elsewhere, name="stranger"), self.stored, self.named("mtr", "mine"))

@@ -156,15 +156,22 @@ def write_names(cursor: CursorWrapper, target: str, change_set: ChangeSet) -> No
 
 
 def names_taken(change_set: ChangeSet, target: str) -> list[tuple[str, str]]:
-    """Return label and name of what can't have its name before a change set back, since something else has it now."""
+    """Return label and name of what can't have its name before a change set back, since something else has it now.
+
+    Names that differ by capitals alone may both have stood in the source: the other one is in the way only if it was
+    made or renamed since.
+    """
     how = TARGETS[target]
     alive = _ALIVE.get(target, "true")
     with connection.cursor() as cursor:
         cursor.execute(
-            f"with back as (select o.id, {how.scope} as scope, lower(v.before #>> '{{}}') as name, {how.label} as label from change v "
+            f"with back as (select o.id, {how.scope} as scope, v.before #>> '{{}}' as name, {how.label} as label from change v "
             f"join model_{target} o on o.id = v.object_id {how.joins} where v.change_set_id = %(set)s and v.target = %(target)s and v.field = 'name') "
-            f"select back.label, back.name from back join model_{target} o on lower(o.name) = back.name and o.id <> back.id {how.joins} "
-            f"where {how.scope} = back.scope and {alive} and o.id not in (select id from back) limit 200",
+            "select back.label, back.name from back "
+            f"join model_{target} o on lower(o.name) = lower(back.name) and o.id <> back.id {how.joins} "
+            f"where {how.scope} = back.scope and {alive} and o.id not in (select id from back) and (o.name = back.name or exists ("
+            "select from change since where since.target = %(target)s and since.object_id = o.id "
+            "and since.change_set_id > %(set)s and (since.field = 'name' or since.operation = 'create'))) limit 200",
             {"set": change_set.pk, "target": target},
         )
         found: list[tuple[str, str]] = cursor.fetchall()
