@@ -104,7 +104,9 @@ def _unpacked(
             yield name, file
     except (OSError, EOFError, zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError) as error:
         raise SourceError(
-            "damaged", f"“{name}” can't be unpacked.", f"The file is damaged, cut off or encrypted: {str(error)[:200]}"
+            "damaged",
+            f"“{name}” can't be unpacked.",
+            f"It is damaged, cut off or encrypted ({str(error)[:200]}). Make the file again and upload it.",
         ) from None
 
 
