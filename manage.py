@@ -7,7 +7,7 @@ from pathlib import Path
 
 if __name__ == "__main__":
     sys.path.insert(0, str(Path(__file__).resolve().parent / "src"))
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "indexa.settings.base")
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "indexa.config.settings.base")
     from django.core.management import execute_from_command_line
 
     execute_from_command_line(sys.argv)

@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "src"))
-os.environ["DJANGO_SETTINGS_MODULE"] = "indexa.settings.base"
+os.environ["DJANGO_SETTINGS_MODULE"] = "indexa.config.settings.base"
 
 NAMES = {
     "reading": "reading PostgreSQL catalogs into a Model, beside the bare queries and SQLAlchemy's reflection",
@@ -20,7 +20,7 @@ NAMES = {
     "inferring": "keys and relationships that schemas declare, hidden and found again; 1,000 and 10,000 tables",
     "fitting": "the weights of inference, fitted to a folder of model files and judged on those left out",
     "fitting_rows": "the weights of what rows say, fitted on rows that are made up for these models",
-    "rereading": "a large source read again of which some tables changed, beside queries and comparison",
+    "reconciliation": "a large source read again of which some tables changed, beside queries and comparison",
     "storing": "storing a model in both layers, beside a bare COPY of the same rows",
     "searching": "searching the dictionary of 1,000,000 columns",
     "model_file": "writing and reading the model file, beside the library's bare records",

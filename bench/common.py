@@ -51,7 +51,7 @@ def peak_megabytes(module: str, *arguments: str) -> float:
     root = Path(__file__).resolve().parent.parent
     done = subprocess.run(
         [sys.executable, "-c", code, module, *arguments], cwd=root, stdout=subprocess.PIPE, check=True, text=True,
-        env=os.environ | {"PYTHONPATH": f"{root / 'src'}:{root}", "DJANGO_SETTINGS_MODULE": "indexa.settings.base"},
+        env=os.environ | {"PYTHONPATH": f"{root / 'src'}:{root}", "DJANGO_SETTINGS_MODULE": "indexa.config.settings.base"},
     )  # fmt: skip
     return float(done.stdout.strip().splitlines()[-1])
 

@@ -229,17 +229,17 @@ def fit(
     def loss(w: Any) -> Any:
         scores = matrix @ w
         top = numpy.maximum(numpy.maximum.reduceat(scores, first), 0)
-        told = numpy.exp(scores - top[example])
-        whole = numpy.add.reduceat(told, first) + numpy.exp(-top)
+        text = numpy.exp(scores - top[example])
+        whole = numpy.add.reduceat(text, first) + numpy.exp(-top)
         likely = -(numpy.log(whole) + top)
         likely[right_at >= 0] += scores[right_at[right_at >= 0]]
-        slope = matrix.T @ ((is_right - told / whole[example]) * weight[example])
+        slope = matrix.T @ ((is_right - text / whole[example]) * weight[example])
         far = w - beliefs
         return pull / 2 * (far @ far) - weight @ likely / weight.sum(), moves * (pull * far - slope / weight.sum())
 
     found = optimize.minimize(loss, beliefs, jac=True, method="L-BFGS-B", options={"maxiter": _STEPS}).x
-    told = dict(believed) | {name: round(float(found[i]), 2) for name, i in numbered.items()}
-    return {name: told[name] for name in sorted(told) if abs(told[name]) >= 0.005}
+    text = dict(believed) | {name: round(float(found[i]), 2) for name, i in numbered.items()}
+    return {name: text[name] for name in sorted(text) if abs(text[name]) >= 0.005}
 
 
 def declares_what_is_plain(model: Model) -> bool:
@@ -275,7 +275,7 @@ def score_references(model: Model, what: str) -> tuple[int, int, int, list[tuple
     """Return right ones, proposed ones, declared ones, all with their confidence, and what went wrong in words."""
     from indexa.core.infer.proposing import propose
 
-    told: list[tuple[float, bool]] = []
+    text: list[tuple[float, bool]] = []
     wrong: list[str] = []
     wanted: Counter[tuple[str, frozenset[str], str]] = Counter()
     there = {table.full_name.lower() for table in model.tables}
@@ -291,7 +291,7 @@ def score_references(model: Model, what: str) -> tuple[int, int, int, list[tuple
             continue
         ref = f"{one.ref_schema}.{one.ref_table}" if one.ref_schema else one.ref_table
         key_ = (one.full_name.lower(), frozenset(c.lower() for c in one.columns), ref.lower())
-        told.append((one.confidence, key_ in wanted))
+        text.append((one.confidence, key_ in wanted))
         if one.confidence >= 0.5:
             found.add(key_)
             if key_ not in wanted:
@@ -299,7 +299,7 @@ def score_references(model: Model, what: str) -> tuple[int, int, int, list[tuple
     for key_ in wanted:
         if key_ not in found:
             wrong.append(f"- {key_[0]}({','.join(key_[1])}) -> {key_[2]}")
-    return len(found & set(wanted)), len(found), len(wanted), told, wrong
+    return len(found & set(wanted)), len(found), len(wanted), text, wrong
 
 
 def main(arguments: list[str]) -> None:
@@ -330,10 +330,10 @@ def main(arguments: list[str]) -> None:
         for name in names if given.write else [n for n in names if groups[n] in out]:
             for mode in modes[:2]:
                 keys_right, keys = score_keys(models[name], "bare" if mode == "bare" else "all")
-                right, proposed, declared, told, wrong = score_references(models[name], mode)
+                right, proposed, declared, text, wrong = score_references(models[name], mode)
                 f1 = 2 * right / max(1, proposed + declared)
                 rows.append((f"{sets[name]} {mode}", name, f1, right, proposed, declared, keys_right, keys))
-                calibration[f"{sets[name]} {mode}"] += told
+                calibration[f"{sets[name]} {mode}"] += text
                 if given.wrong and mode == "foreign":
                     print(f"\n{name}: F1 {f1:.2f} of {declared}")
                     print("\n".join(wrong[:40]))
@@ -398,7 +398,7 @@ def write() -> None:
         '"""How much each sign counts, in logarithms of odds; `./indexa bench fitting --write` makes this file."""',
         "",
     ]
-    for name, told in (
+    for name, text in (
         ("PRIMARY_ALONE", weights.PRIMARY_ALONE),
         ("PRIMARY", weights.PRIMARY),
         ("ALONE", weights.ALONE),
@@ -406,6 +406,6 @@ def write() -> None:
         ("COMPOSITE", weights.COMPOSITE),
     ):
         lines.append(f"{name}: dict[str, float] = {{")
-        lines += [f'    "{sign}": {value},' for sign, value in sorted(told.items())]
+        lines += [f'    "{sign}": {value},' for sign, value in sorted(text.items())]
         lines.append("}")
     WEIGHTS.write_text("\n".join(lines) + "\n")

@@ -96,25 +96,25 @@ def main(arguments: list[str]) -> None:
     given = parser.parse_args(arguments)
     models, shares, sets = read_models(given.folder)
     telling = {name for name in models if declares_what_is_plain(models[name])}
-    said = ask_all(models)
+    message = ask_all(models)
     order = sorted({name.split("_")[0] for name in models})
     random.Random(7).shuffle(order)
     rows: dict[str, list[tuple[float, float]]] = defaultdict(list)
-    told: list[tuple[float, bool]] = []
+    text: list[tuple[float, bool]] = []
     for fold in range(1 if given.write else given.folds):
         out = set() if given.write else set(order[fold :: given.folds])
-        fit_rows(models, shares, said, [n for n in models if n.split("_")[0] not in out], telling)
+        fit_rows(models, shares, message, [n for n in models if n.split("_")[0] not in out], telling)
         if given.write:
             write()
         for name in models:
             if name in telling and (given.write or name.split("_")[0] in out):
-                score, confidences = judge(models[name], "foreign", said[name, "foreign"])
-                right, keys = keys_found(models[name], said[name, "all"])
+                score, confidences = judge(models[name], "foreign", message[name, "foreign"])
+                right, keys = keys_found(models[name], message[name, "all"])
                 rows[sets[name]].append((f1(score), right / max(1, keys)))
-                told += confidences
+                text += confidences
     for folder, found in rows.items():
         references, keys_share = (sum(values) / len(found) for values in zip(*found, strict=True))
         print(f"{folder}: {len(found)} schemas, F1 with rows {references:.3f}, keys with rows {keys_share:.3f}")
     for low, high in ((0.5, 0.7), (0.7, 0.8), (0.8, 0.9), (0.9, 1.0)):
-        part = [right for value, right in told if low <= value < high]
+        part = [right for value, right in text if low <= value < high]
         print(f"told at {low} to {high}: {sum(part)} of {len(part)} right")

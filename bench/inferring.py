@@ -52,7 +52,7 @@ def main(arguments: list[str]) -> None:
         "|---|---|---|---|---|---|---|---|"
     )
     shares: dict[str, list[float]] = defaultdict(list)
-    told: list[tuple[float, bool]] = []
+    text: list[tuple[float, bool]] = []
     parts: dict[str, list[tuple[float, bool]]] = defaultdict(list)
     with tempfile.TemporaryDirectory() as folder:
         for package, name, platform in SCHEMAS:
@@ -68,7 +68,7 @@ def main(arguments: list[str]) -> None:
             keys = keys_found(model, None)
             loose = keys_found(model, None, "loose")
             keys_with_rows = keys_found(model, said_by_made_up_rows(model, hide(model, "all")))
-            told += confidences
+            text += confidences
             for part, confidence, right in parts_told(model, package):
                 parts[part].append((confidence, right))
             for kind, value in (
@@ -86,7 +86,7 @@ def main(arguments: list[str]) -> None:
             )
     print("means:", {kind: round(sum(values) / len(values), 3) for kind, values in shares.items()})
     for low, high in ((0.5, 0.7), (0.7, 0.8), (0.8, 0.9), (0.9, 1.0), (0.8, 1.0)):
-        part = [right for value, right in told if low <= value < high]
+        part = [right for value, right in text if low <= value < high]
         print(f"told at {low} to {high}: {sum(part)} of {len(part)} right")
     for part, found in sorted(parts.items()):
         expected = sum(confidence for confidence, _ in found)
@@ -115,15 +115,15 @@ def wanted_of(model: Model) -> set[tuple[str, frozenset[str], str]]:
 
 def judge(model: Model, what: str, data: DataSaid | None) -> tuple[Score, list[tuple[float, bool]]]:
     """Hide the keys, propose, and compare; also each proposal's confidence and whether it is right."""
-    wanted, found, told = wanted_of(model), set(), []
+    wanted, found, judged = wanted_of(model), set(), []
     for one in propose(hide(model, what), data=data):
         if one.kind == "foreign_key":
             ref = f"{one.ref_schema}.{one.ref_table}" if one.ref_schema else one.ref_table
             key = (one.full_name.lower(), frozenset(c.lower() for c in one.columns), ref.lower())
-            told.append((one.confidence, key in wanted))
+            judged.append((one.confidence, key in wanted))
             if one.confidence >= 0.5:
                 found.add(key)
-    return (len(found & wanted), len(found), len(wanted)), told
+    return (len(found & wanted), len(found), len(wanted)), judged
 
 
 def parts_told(model: Model, package: str) -> list[tuple[str, float, bool]]:

@@ -28,10 +28,10 @@ from indexa.core.scripts.reader import ScriptFile, read_scripts
 from indexa.demo import loading
 from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.progress import Silent
-from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
-from indexa.modeling.storing import store_reading
-from indexa.naming.models import NamingPass
+from indexa.naming.passes.models import NamingPass
 from indexa.sources.models import Source
+from indexa.store.models import StoredColumn, StoredModel, StoredTable
+from indexa.store.storing import store_reading
 
 ROOT = Path(__file__).resolve().parent.parent
 PORT = 8699

@@ -115,13 +115,13 @@ class _Filling:
                 for mine, theirs in zip(own, there, strict=True):
                     if parent is not None or mine not in row:
                         row[mine] = parent[theirs] if parent is not None else None
-            told = {
+            text = {
                 (at, *(row[column] for column in key))
                 for at, key in enumerate(keys)
                 if None not in {row[c] for c in key}
             }
-            if seen.isdisjoint(told) and not any(row[column] is None for column in required):
-                seen |= told
+            if seen.isdisjoint(text) and not any(row[column] is None for column in required):
+                seen |= text
                 made.append(row)
         self._under_way.discard(name)
         self._made[name] = made

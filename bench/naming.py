@@ -47,15 +47,15 @@ def splitting() -> None:
         "Indexa, the names of a package together": lambda name, source: learned[source].split(name),
     }
     for title, split in cases.items():
-        right = sum(split(name, source) == told.split() for name, told, source in gold)
+        right = sum(split(name, source) == text.split() for name, text, source in gold)
         print(f"run together, {title}: {right / len(gold):.1%} of {len(gold)}")
     mixed = rows("mixed.tsv")
-    right = sum(alone.split(name) == told.split() for name, told in mixed)
+    right = sum(alone.split(name) == text.split() for name, text in mixed)
     print(f"a sample of all names, Indexa: {right / len(mixed):.1%} of {len(mixed)}")
     delimited = [(name.split("_"), name) for name in (SETS / "in_full.txt").read_text().split()]
-    gold_all = [(told.split(), name) for name, told, _ in gold] + delimited
+    gold_all = [(text.split(), name) for name, text, _ in gold] + delimited
     print(
-        f"all, Indexa: {sum(alone.split(name) == told for told, name in gold_all) / len(gold_all):.1%} of {len(gold_all)}"
+        f"all, Indexa: {sum(alone.split(name) == text for text, name in gold_all) / len(gold_all):.1%} of {len(gold_all)}"
     )
 
 
@@ -114,7 +114,7 @@ def mining() -> None:
     by_source: dict[str, list[list[str]]] = defaultdict(list)
     for row in gold:
         by_source[row[5]].append(row)
-    told: list[tuple[float, bool]] = []
+    text: list[tuple[float, bool]] = []
     asked = 0
     for names in by_source.values():
         tables = {row[1]: Table(name=row[1]) for row in names}
@@ -133,10 +133,10 @@ def mining() -> None:
         asked += len(wanted)
         for found in mine([Model(name="m", tables=list(tables.values()))]):
             if found.kind == "short form" and found.short in wanted:
-                told.append((found.confidence, found.word in wanted[found.short]))
+                text.append((found.confidence, found.word in wanted[found.short]))
     print(f"mining: {asked} short forms; of those told at a confidence and above")
     for least in (0.9, 0.85, 0.8, 0.7, 0.6, 0.5, 0.0):
-        hits = [good for confidence, good in told if confidence >= least]
+        hits = [good for confidence, good in text if confidence >= least]
         if hits:
             print(f"  {least:.2f}: right {sum(hits) / len(hits):.1%}, found {sum(hits) / asked:.1%} of all")
 
@@ -163,16 +163,21 @@ def main(_: list[str]) -> None:
 
     def bare() -> object:
         seen: dict[str, str] = {}
-        told = []
+        text = []
         for name in names:
             found = seen.get(name)
             if found is None:
                 found = seen[name] = " ".join([book.get(piece.lower()) or piece for piece in PLAIN_SPLIT.findall(name)])
-            told.append(found)
-        return told
+            text.append(found)
+        return text
 
     stack = Stack(
-        [Wordbook(name="b", words=tuple(Word(word=word.capitalize(), shorts=(short,)) for short, word in book.items()))]
+        [
+            Wordbook(
+                name="b",
+                words=tuple(Word(word=word.capitalize(), abbreviations=(short,)) for short, word in book.items()),
+            )
+        ]
     )
     general()
     print("1,000,000 names, a wordbook of 2,000")

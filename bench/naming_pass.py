@@ -15,11 +15,14 @@ from indexa.changes import undoing
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.standard import Kind, Rule
 from indexa.jobs.progress import Silent
-from indexa.modeling.bulk import delete_model
-from indexa.modeling.models import StoredModel
-from indexa.modeling.storing import store_reading
-from indexa.naming import passes, settling, standards, wordbooks
-from indexa.naming.models import BookWord
+from indexa.naming.passes import decisions as settling
+from indexa.naming.passes import services as passes
+from indexa.naming.standards import services as standards
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
+from indexa.store.bulk import delete_model
+from indexa.store.models import StoredModel
+from indexa.store.storing import store_reading
 
 BOUNDS = {
     "propose": 30,
@@ -75,7 +78,9 @@ def main(arguments: list[str]) -> None:
     known: dict[str, list[str]] = {}
     for short, word in words().items():
         known.setdefault(word.capitalize(), []).append(short)
-    BookWord.objects.bulk_create([BookWord(wordbook=book, word=word, shorts=shorts) for word, shorts in known.items()])
+    BookWord.objects.bulk_create(
+        [BookWord(wordbook=book, word=word, abbreviations=abbreviations) for word, abbreviations in known.items()]
+    )
     made = _timed(
         "propose",
         lambda: passes.make_pass(

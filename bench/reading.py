@@ -23,8 +23,8 @@ class _Recorder:
     def __init__(self, session: Any) -> None:
         self._session, self.asked = session, []
 
-    def hold_still(self) -> None:
-        self._session.hold_still()
+    def begin_snapshot(self) -> None:
+        self._session.begin_snapshot()
 
     def fetch(self, query: str, parameters: Any) -> Any:
         self.asked.append((query, parameters))
@@ -95,8 +95,8 @@ def main(arguments: list[str]) -> None:
 def _asked_elsewhere(tables: str) -> list[tuple[str, Any]]:
     """Learn in a process of its own what is asked, so that its memory is not counted."""
     command = [sys.executable, "-m", "bench.reading", "--one", "asked", tables]
-    told = subprocess.run(command, stdout=subprocess.PIPE, check=True)
-    return [(query, parameters) for query, parameters in json.loads(told.stdout)]
+    text = subprocess.run(command, stdout=subprocess.PIPE, check=True)
+    return [(query, parameters) for query, parameters in json.loads(text.stdout)]
 
 
 if __name__ == "__main__" and sys.argv[1:2] == ["--one"]:

@@ -14,10 +14,11 @@ from bench.reading import bare, queries, read
 from indexa.areas.models import Area
 from indexa.core.compare.comparing import compare
 from indexa.jobs.progress import Silent
-from indexa.modeling.models import StoredModel
-from indexa.modeling.storing import SnapshotKeeping, SnapshotUnpacking, read_snapshot, store_reading
-from indexa.sources import again
-from indexa.sources.models import Intake, Rereading, Source
+from indexa.reconcile import services as reconciliations
+from indexa.reconcile.models import Reconciliation
+from indexa.sources.models import Intake, Source
+from indexa.store.models import StoredModel
+from indexa.store.storing import SnapshotKeeping, SnapshotUnpacking, read_snapshot, store_reading
 
 _KINDS = (
     "alter table {t} add column bench_added_{n} text",
@@ -29,7 +30,7 @@ _KINDS = (
 
 def main(arguments: list[str]) -> None:
     """Change some tables, read again, take everything; print the share of each step."""
-    parser = argparse.ArgumentParser(prog="./indexa bench rereading")
+    parser = argparse.ArgumentParser(prog="./indexa bench reconciliation")
     parser.add_argument("--tables", type=int, default=10_000)
     parser.add_argument("--changed", type=int, default=20)
     parser.add_argument("--runs", type=int, default=5)
@@ -102,15 +103,15 @@ def read_again(url: str, source: Source) -> dict[str, float]:
         comparison = compare(unpacking.wait(), reading)
         at = timed("compare with the last reading", at)
         intake = Intake.objects.create(source=source, model=stored, snapshot=keeping.keep(), receipt={})
-        rereading = again.note(intake, comparison)
-    assert rereading
+        reconciliation = reconciliations.keep_differences(intake, comparison)
+    assert reconciliation
     at = timed("keep the reading and what differs", at)
-    again.take(area=source.area, person=None, rereading_id=rereading.pk)
+    reconciliations.apply(area=source.area, person=None, reconciliation_id=reconciliation.pk)
     at = timed("take it", at)
     assert stored.snapshot
     before = read_snapshot(stored.snapshot)
     began = time.perf_counter()
     differences = compare(before, reading).differences
     steps["comparison alone"] = time.perf_counter() - began
-    assert len(differences) == Rereading.objects.get(pk=rereading.pk).differences.count()
+    assert len(differences) == Reconciliation.objects.get(pk=reconciliation.pk).differences.count()
     return steps

@@ -81,14 +81,14 @@ def with_comments_inline(trees: list[Expression]) -> list[Expression]:
     """Put the comments of columns beside them, where MySQL has them, and leave out the statements."""
     from sqlglot import exp
 
-    said = {
+    message = {
         tuple(part.name for part in tree.this.parts): tree.expression for tree in trees if isinstance(tree, exp.Comment)
     }
     for tree in trees:
         if not isinstance(tree, exp.Create) or not isinstance(tree.this, exp.Schema):
             continue
         for column in tree.this.find_all(exp.ColumnDef):
-            comment = said.get((*(part.name for part in tree.this.this.parts), column.name))
+            comment = message.get((*(part.name for part in tree.this.this.parts), column.name))
             if comment is not None:
                 kind = exp.CommentColumnConstraint(this=comment.copy())
                 column.append("constraints", exp.ColumnConstraint(kind=kind))
@@ -136,7 +136,7 @@ def dump(path: Path, megabytes: int) -> None:
     row = "(1234567,'It''s a line; with -- all that','2026-01-01 12:00:00',NULL,3.1415,'" + "x" * 60 + "'),\n"
     with path.open("w") as file:
         file.write(_script())
-        while file.tell() < megabytes * 1_000_000:
+        while file.report() < megabytes * 1_000_000:
             file.write("INSERT INTO sales.acct VALUES\n" + row * 2000 + row[:-2] + ";\n")
             file.write("COPY sales.acct (a, b) FROM stdin;\n" + "12345\tIt's; a line\t\\N\t3.14\n" * 5000 + "\\.\n")
 

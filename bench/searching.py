@@ -18,8 +18,8 @@ from indexa.dictionary import rows, search
 from indexa.dictionary.models import DictionaryRow
 from indexa.dictionary.search import Query
 from indexa.jobs.progress import Silent
-from indexa.modeling.bulk import copy_rows, reserve_ids
-from indexa.modeling.models import Layer, StoredModel
+from indexa.store.bulk import copy_rows, reserve_ids
+from indexa.store.models import Layer, StoredModel
 
 _COLUMNS_A_TABLE = 20
 _TYPES = [
@@ -30,7 +30,7 @@ _TYPES = [
 ]
 _GOAL_MS = 50
 _TABLE_COLUMNS = (
-    "id", "model_id", "schema", "name", "kind", "comment", "business_name", "definition", "definition_sql", "facts",
+    "id", "model_id", "schema", "name", "kind", "comment", "business_name", "definition", "definition_sql", "properties",
     "origin",
 )  # fmt: skip
 _EMPTY = ("", "", "", "")

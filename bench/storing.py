@@ -12,9 +12,9 @@ from bench.common import compare, schema_database
 from bench.reading import read
 from indexa.areas.models import Area
 from indexa.jobs.progress import Silent
-from indexa.modeling.bulk import delete_model
-from indexa.modeling.models import StoredModel
-from indexa.modeling.storing import store_reading
+from indexa.store.bulk import delete_model
+from indexa.store.models import StoredModel
+from indexa.store.storing import store_reading
 
 _TABLES = (
     "model_table", "model_column", "model_key", "model_relationship", "model_index", "model_check", "model_object",

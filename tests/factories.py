@@ -14,11 +14,11 @@ from indexa.areas.models import Area, Membership, Person, Role
 from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, ForeignKey, Key, Model, Table
 from indexa.jobs.progress import Silent
-from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
-from indexa.modeling.storing import read_snapshot, store_reading
-from indexa.modeling.taking import take
+from indexa.reconcile.readings import apply_reading
 from indexa.sources import services as sources
 from indexa.sources.models import Source
+from indexa.store.models import StoredColumn, StoredModel, StoredTable
+from indexa.store.storing import read_snapshot, store_reading
 
 PASSWORD = "a long test password"
 
@@ -86,7 +86,7 @@ def store(area: Area, model: Model, into: StoredModel | None = None, logical: St
     assert stored.snapshot is not None
     comparison = compare(read_snapshot(stored.snapshot), model)
     taken = {one.id for one in comparison.differences}
-    take(area=area, person=None, physical=stored, comparison=comparison, taken=taken, why="Read again")
+    apply_reading(area=area, person=None, physical=stored, comparison=comparison, taken=taken, why="Read again")
     return stored
 
 

@@ -19,6 +19,6 @@ class Runner(DiscoverRunner):
     def suite_result(self, suite: TestSuite, result: TestResult, **kwargs: Any) -> int:
         bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         skipped = len(result.skipped)
-        told = f"{max(0, result.testsRun - bad - skipped)} passed, {bad} failed"
-        print(told + (f", {skipped} skipped" if skipped else ""), flush=True)
+        text = f"{max(0, result.testsRun - bad - skipped)} passed, {bad} failed"
+        print(text + (f", {skipped} skipped" if skipped else ""), flush=True)
         return super().suite_result(suite, result, **kwargs)

@@ -94,7 +94,7 @@ def main() -> None:
         for word in given.spelling.read_text("utf-8").split()
         if word.isascii() and word.islower() and word.isalpha()
     }
-    solid, shorts, acronyms = lines("solid.txt"), lines("short_forms.txt"), lines("acronyms.txt")
+    solid, abbreviations, acronyms = lines("solid.txt"), lines("short_forms.txt"), lines("acronyms.txt")
 
     weights: Counter[str] = Counter()
     packages: Counter[str] = Counter()
@@ -138,9 +138,10 @@ def main() -> None:
                 return True
             if (
                 not at_home(word)
-                and word not in shorts
+                and word not in abbreviations
                 and all(
-                    (len(one) > 2 and ((at_home(one) and costs.get(one, 99) < 11) or one in shorts)) or one in TINY
+                    (len(one) > 2 and ((at_home(one) and costs.get(one, 99) < 11) or one in abbreviations))
+                    or one in TINY
                     for one in (first, second)
                 )
             ):
@@ -157,25 +158,25 @@ def main() -> None:
             for form in forms:
                 if form not in costs and ((ending == "s" and word[-1] != "s") or form in spelled):
                     costs[form] = min(FLOOR, cost + (4 if ending == "s" else 5.5))
-    for word in shorts:
+    for word in abbreviations:
         costs[word] = min(costs.get(word, FLOOR), LONG_SHORT_FORM if len(word) > 3 else SHORT_FORM)
     for word in acronyms:
         if len(word) > 2:
             costs[word] = min(costs.get(word, FLOOR), ACRONYM)
-    for word in shorts:
-        if word.endswith("s") and word[:-1] in shorts:
+    for word in abbreviations:
+        if word.endswith("s") and word[:-1] in abbreviations:
             costs[word] = max(costs[word], costs[word[:-1]] + 3)
     plain = {
         word for word in costs if at_home(word) or (word.endswith("s") and (word[:-1] in english or word[:-1] in solid))
     }
     plain -= {word for word in plain if len(word) <= 4 and word not in spelled and word not in solid}
     plain -= {word for word in plain if len(word) == 2} - TWO_LETTERS
-    told = [
+    text = [
         f"{word}\t{round(cost * 100)}" + ("" if word in plain else "\t-")
         for word, cost in sorted(costs.items(), key=lambda one: (one[1], one[0]))
     ]
-    (DATA / "words.txt").write_text("\n".join(told) + "\n", "ascii")
-    print(f"{len(told):,} words, {len(plain):,} of them written out by people", file=sys.stderr)
+    (DATA / "words.txt").write_text("\n".join(text) + "\n", "ascii")
+    print(f"{len(text):,} words, {len(plain):,} of them written out by people", file=sys.stderr)
 
 
 if __name__ == "__main__":

@@ -156,7 +156,7 @@ def start_mariadb() -> str:
 def kept_commands(port: int) -> list[str]:
     """Return what the keeper is told to keep up: the job worker and the web server."""
     worker = ["worker", str(PYTHON), "manage.py", "work"]
-    web = ["web", str(ROOT / ".venv" / "bin" / "gunicorn"), "indexa.web.wsgi:application", "-b", f"127.0.0.1:{port}"]
+    web = ["web", str(ROOT / ".venv" / "bin" / "gunicorn"), "indexa.config.wsgi:application", "-b", f"127.0.0.1:{port}"]
     # Pages are made of Python: more processes than cores keep both busy while the database answers, and few threads
     # in each keep those from waiting for one another.
     processes = str(2 * (os.cpu_count() or 1))
@@ -182,7 +182,7 @@ def environment_of(url: str, mariadb: str) -> dict[str, str]:
         "INDEXA_DATABASE_URL": url,
         "INDEXA_DEMO_MARIADB_URL": mariadb,
         "PYTHONPATH": str(ROOT / "src"),
-        "DJANGO_SETTINGS_MODULE": "indexa.settings.base",
+        "DJANGO_SETTINGS_MODULE": "indexa.config.settings.base",
     }
 
 
@@ -191,8 +191,8 @@ def prepare(environment: dict[str, str], *, empty: bool) -> str | None:
     url = environment["INDEXA_DATABASE_URL"]
     moved = (RUN / "database.url").exists() and (RUN / "database.url").read_text() != url
     seen, now = RUN / "prepared", f"{stamp()} {'empty' if empty else 'demo'}"
-    told = seen.read_text() if seen.exists() else ""
-    fresh = told.partition("\n")[0] == now
+    text = seen.read_text() if seen.exists() else ""
+    fresh = text.partition("\n")[0] == now
     if not fresh or moved:
         end_all()
     if not fresh:
@@ -202,10 +202,10 @@ def prepare(environment: dict[str, str], *, empty: bool) -> str | None:
             say("the database could not be prepared; the cause stands above")
             return None
         print(prepared.stdout, end="") if empty else None
-        told = f"{now}\n{'' if empty else prepared.stdout}"
-        seen.write_text(told)
+        text = f"{now}\n{'' if empty else prepared.stdout}"
+        seen.write_text(text)
     (RUN / "database.url").write_text(url)
-    return told.partition("\n")[2]
+    return text.partition("\n")[2]
 
 
 def end_all() -> bool:

@@ -43,13 +43,13 @@ class OnEveryPlatform(TransactionTestCase):
     def said(self, platform: str, address: Address, password: str, schema: str) -> DataSaid:
         with open_source(platform, address, password) as opened:
             model, _ = opened.read(Choice((schema,)), lambda *_: None, "m")
-            said = ask_in_rounds(
+            message = ask_in_rounds(
                 model, None, lambda asked, seconds: opened.ask_rows(asked, lambda *_: None, seconds), lambda *_: None
             )
             lie = Questions(ranged=[(schema, "note", ("about",), schema, "inv", ("inv_id",))])
-            said.add(opened.ask_rows(lie, lambda *_: None, 60))
+            message.add(opened.ask_rows(lie, lambda *_: None, 60))
             self.refused(opened, schema)
-            return said
+            return message
 
     def refused(self, opened: Reading, schema: str) -> None:
         """Whatever the source refuses, it answers the rest, and no value stands in what is said of it."""
@@ -58,11 +58,11 @@ class OnEveryPlatform(TransactionTestCase):
             included=[(schema, "note", ("words",), schema, "inv", ("inv_id",))],
             searched=[Search((schema, "visit", "patch"), ((schema, "gone", "x"), (schema, "inv", "inv_id"), (schema, "area", "patch")))],
         )  # fmt: skip
-        said = opened.ask_rows(asked, lambda *_: None, 60)
-        self.assertEqual(said.unique, {(schema, "cust", ("cust_id",)): 2})
-        self.assertRegex(said.said[0], r"^[23] questions were refused by the source. It said first: ")
-        self.assertNotIn("'x'", said.said[0])
-        self.assertEqual(said.included.get((schema, "visit", ("patch",), schema, "inv", ("inv_id",)), 0), 0)
+        message = opened.ask_rows(asked, lambda *_: None, 60)
+        self.assertEqual(message.unique, {(schema, "cust", ("cust_id",)): 2})
+        self.assertRegex(message.said[0], r"^[23] questions were refused by the source. It said first: ")
+        self.assertNotIn("'x'", message.said[0])
+        self.assertEqual(message.included.get((schema, "visit", ("patch",), schema, "inv", ("inv_id",)), 0), 0)
         searched = Questions(
             searched=[Search((schema, "note", "about"), ((schema, "gone", "x"), (schema, "inv", "inv_id")))]
         )
@@ -96,9 +96,9 @@ class OnEveryPlatform(TransactionTestCase):
                 server.execute(f"{HIDDEN.replace('pay', 's.pay', 1)}; insert into s.pay values (1, 1)".encode())
             own = server_address()
             address = Address(str(own["host"]), int(own["port"]), name, name)
-            said = self.said("postgresql", address, f"reader of {name}", "s")
-            self.check(said, "s", "2 questions were refused by the source. It said first")
-            self.assertIn("permission denied for table pay", said.said[0])
+            message = self.said("postgresql", address, f"reader of {name}", "s")
+            self.check(message, "s", "2 questions were refused by the source. It said first")
+            self.assertIn("permission denied for table pay", message.said[0])
 
     def test_mariadb(self) -> None:
         _, address, password = parse_address(os.environ["INDEXA_TEST_MARIADB_URL"])
@@ -160,8 +160,8 @@ class BoundTests(TestCase):
                 )
             asked = Questions(ranged=[("", "a", ("x",), "", name, ("id",)) for name in ("small", "large")])
             with open_source("sqlite", Address("", 0, path), "") as opened:
-                said = opened.ask_rows(asked, lambda *_: None, 60)
-        self.assertEqual(list(said.ranged.values()), [Range(0.2, 1.0), Range(0.8, 1.0)])
+                message = opened.ask_rows(asked, lambda *_: None, 60)
+        self.assertEqual(list(message.ranged.values()), [Range(0.2, 1.0), Range(0.8, 1.0)])
 
     def test_a_constant_or_a_few_rows_repeat_nothing(self) -> None:
         asked = Questions([], [], {("s", "b", "id")}, repeated=[("s", "a", "x", "b_id", "s", "b", "x", "id")])
@@ -175,10 +175,10 @@ class BoundTests(TestCase):
 
     def test_a_large_table_without_an_index_is_left_alone_and_said_so(self) -> None:
         session = Recording([(profiling.SAMPLED_ROWS + 1,)])
-        said = profiling.ask(session, "postgresql", Questions([], [self.inclusion], set()))
+        message = profiling.ask(session, "postgresql", Questions([], [self.inclusion], set()))
         self.assertEqual(len(session.asked), 1)
-        self.assertEqual(said.included, {})
-        self.assertIn("all of it would have been read", said.said[0])
+        self.assertEqual(message.included, {})
+        self.assertIn("all of it would have been read", message.said[0])
 
     def test_of_many_keys_the_refused_ones_are_left_and_the_others_found(self) -> None:
         class Refusing(Recording):
@@ -191,9 +191,9 @@ class BoundTests(TestCase):
         keys = tuple(("s", "bad" if number in (3, 11) else "good", f"k{number}") for number in range(16))
         session = Refusing([])
         asked = Questions(searched=[Search(("s", "a", "x"), keys)], indexed=set(keys))
-        said = profiling.ask(session, "postgresql", asked)
+        message = profiling.ask(session, "postgresql", asked)
         self.assertEqual(
-            {key for *_, (key,) in said.included}, {f"k{number}" for number in range(16) if number not in (3, 11)}
+            {key for *_, (key,) in message.included}, {f"k{number}" for number in range(16) if number not in (3, 11)}
         )
         self.assertLess(len(session.asked), 2 * len(keys))
 
@@ -213,8 +213,8 @@ class BoundTests(TestCase):
         profiling.ask(session, "postgresql", Questions([], [evil], {("s", "b`c", "id")}))
         self.assertIn('"a""; drop table x; --"', session.asked[0])
         self.assertIn('"b%d"', session.asked[0])
-        said = profiling.ask(session, "mysql", Questions([], [evil], set()), seconds=-1)
-        self.assertIn("1 of 1 questions were not asked", said.said[0])
+        message = profiling.ask(session, "mysql", Questions([], [evil], set()), seconds=-1)
+        self.assertIn("1 of 1 questions were not asked", message.said[0])
 
     def test_a_platform_that_can_not_be_asked_is_told(self) -> None:
         self.assertIn("can't be asked", profiling.ask(Recording([]), "oracle", Questions([], [], set())).said[0])

@@ -184,8 +184,8 @@ class BrowserCase(StaticLiveServerTestCase):
             "const done = arguments[arguments.length - 1];"
             f"axe.run(document, {{preload: false, runOnly: {AXE_RULES}}}).then(done);"
         )
-        told = [
+        text = [
             f"{rule['id']}: {rule['help']}: {[node['html'][:160] for node in rule['nodes'][:3]]}"
             for rule in found["violations"]
         ]
-        self.assertEqual(told, [], where)
+        self.assertEqual(text, [], where)

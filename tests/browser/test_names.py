@@ -6,9 +6,10 @@ from selenium.webdriver.common.keys import Keys
 
 from indexa.core.naming.standard import Kind, Rule
 from indexa.modeling import editing
-from indexa.modeling.models import StoredColumn
-from indexa.naming import standards, wordbooks
-from indexa.naming.models import BookWord
+from indexa.naming.standards import services as standards
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
+from indexa.store.models import StoredColumn
 from tests.browser.case import BrowserCase
 from tests.factories import column, make_area, make_model, make_person, store
 
@@ -78,14 +79,14 @@ class NamingPassTests(BrowserCase):
         self.until(lambda: "Serial Number" not in self.text("table.dictionary"), "the names are still there")
 
     def test_a_word_is_added_and_a_fault_keeps_what_was_typed(self) -> None:
-        BookWord.objects.create(wordbook=wordbooks.books_of(self.area)[0], word="Reading", shorts=["rdg"])
+        BookWord.objects.create(wordbook=wordbooks.books_of(self.area)[0], word="Reading", abbreviations=["rdg"])
         self.open(f"/a/{self.area.slug}/names/")
         self.press("New word")
         self.find("#w-word").send_keys("reading")
-        self.find("#w-shorts").send_keys("rd")
+        self.find("#w-abbreviations").send_keys("rd")
         self.press("Save")
         self.see("stands in", "#margin .conflict")
-        self.assertEqual(self.find("#w-shorts").get_attribute("value"), "rd")
+        self.assertEqual(self.find("#w-abbreviations").get_attribute("value"), "rd")
         self.find("#w-word").send_keys(" Day")
         self.press("Save")
         self.see("is saved", "#margin")
@@ -104,10 +105,10 @@ class BackwardsTests(BrowserCase):
         self.stored = store(self.area, make_model())
         book = wordbooks.own_book(self.area)
         for word, short in (("Meter", "met"), ("Identifier", "id"), ("Number", "nbr")):
-            BookWord.objects.create(wordbook=book, word=word, shorts=[short])
-        for name, told in (("mtr.mtr_id", "Meter Identifier"), ("mtr.mtr_srl_no", "Meter Serial Number")):
+            BookWord.objects.create(wordbook=book, word=word, abbreviations=[short])
+        for name, text in (("mtr.mtr_id", "Meter Identifier"), ("mtr.mtr_srl_no", "Meter Serial Number")):
             place = editing.place_of(column(self.stored, name), only_here=False)
-            editing.edit(area=self.area, person=self.person, place=place, field="business_name", seen="", value=told)
+            editing.edit(area=self.area, person=self.person, place=place, field="business_name", seen="", value=text)
         rules: dict[Kind, Rule] = {
             "column": Rule(),
             "index": Rule(pattern="x"),

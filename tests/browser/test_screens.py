@@ -18,11 +18,16 @@ from indexa.editions.building import build_edition
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
-from indexa.modeling.storing import keep_snapshot, read_snapshot
-from indexa.naming import doubts, passes, settling, standards, wordbooks
-from indexa.proposals import finding
-from indexa.sources import again
-from indexa.sources.models import Intake, Rereading, Source
+from indexa.naming.passes import decisions as settling
+from indexa.naming.passes import services as passes
+from indexa.naming.standards import services as standards
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks import term_issues
+from indexa.proposals import discovery
+from indexa.reconcile import services as reconciliations
+from indexa.reconcile.models import Reconciliation
+from indexa.sources.models import Intake, Source
+from indexa.store.storing import keep_snapshot, read_snapshot
 from tests.browser.case import BrowserCase
 from tests.dictionary.test_search import random_model
 from tests.factories import column, make_area, make_model, make_person, store, table
@@ -68,15 +73,15 @@ class AccessibilityTests(BrowserCase):
             area=self.area, person=self.person, name="Plain", rules={"column": Rule(known_words=True)}
         )
         standards.govern(stored=standard, models=[self.stored])
-        doubts.keep(
+        term_issues.keep(
             self.area, [Found(short="recieved", word="received", confidence=0.9, evidence=("a slip",), count=2, kind="misspelling")]
         )  # fmt: skip
         physical = passes.make_pass(
             model=self.stored, person=self.person, kinds=["tables", "columns", "keys"], only_missing=False,
             direction="physical", progress=Silent(),
         )  # fmt: skip
-        rereading = self.read_again(intake)
-        finding.find(Job(area=self.area, arguments={"model": self.stored.pk}), Silent())
+        reconciliation = self.read_again(intake)
+        discovery.find(Job(area=self.area, arguments={"model": self.stored.pk}), Silent())
         slug, model = self.area.slug, self.stored.pk
         self.pages = {
             "desk": reverse("desk:page", args=[slug]),
@@ -97,7 +102,7 @@ class AccessibilityTests(BrowserCase):
             "gone": reverse("modeling:gone", args=[slug, model]),
             "proposals": reverse("proposals:page", args=[slug, model]),
             "proposals by table": reverse("proposals:page", args=[slug, model]) + "?by=table",
-            "read again": reverse("sources:again", args=[slug, rereading.pk]),
+            "read again": reverse("reconcile:page", args=[slug, reconciliation.pk]),
             "table": reverse("modeling:table", args=[slug, table(self.stored, "mtr").pk]),
             "dictionary": reverse("dictionary:page", args=[slug]) + "?q=mtr",
             "nothing found": reverse("dictionary:page", args=[slug]) + "?q=nosuchthing",
@@ -125,7 +130,7 @@ class AccessibilityTests(BrowserCase):
             "error": "/nowhere/",
         }
 
-    def read_again(self, intake: Intake) -> Rereading:
+    def read_again(self, intake: Intake) -> Reconciliation:
         """A later reading that found something of everything, a conflict too."""
         after = make_model()
         after.tables[0].columns[2].comment = "set on"
@@ -135,9 +140,9 @@ class AccessibilityTests(BrowserCase):
         second = Intake.objects.create(
             source=intake.source, model=self.stored, snapshot=keep_snapshot(after), receipt=intake.receipt, person=self.person
         )  # fmt: skip
-        rereading = again.note(second, compare(read_snapshot(self.stored.snapshot), after))
-        assert rereading
-        return rereading
+        reconciliation = reconciliations.keep_differences(second, compare(read_snapshot(self.stored.snapshot), after))
+        assert reconciliation
+        return reconciliation
 
     def test_axe_finds_nothing_on_any_page_in_light_and_dark(self) -> None:
         self.open("/sign-in/")

@@ -8,9 +8,9 @@ from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
 from indexa.modeling import editing
-from indexa.modeling.models import StoredColumn
-from indexa.naming import wordbooks
-from indexa.naming.models import BookWord
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
+from indexa.store.models import StoredColumn
 from tests.browser.case import BrowserCase
 from tests.factories import column, make_area, make_model, make_person, store, table
 
@@ -63,7 +63,7 @@ class UndoTests(BrowserCase):
         editing.edit(area=self.area, person=self.person, place=place, field="definition", seen="", value="Put in.")
         wordbooks.save(
             area=self.area, person=self.person, word_id=None, book_id=wordbooks.own_book(self.area).pk, word="Meter",
-            shorts=["mtr"], beside=[], status="agreed", meaning="",
+            abbreviations=["mtr"], context_words=[], status="agreed", meaning="",
         )  # fmt: skip
         self.open(reverse("naming:wordbook", args=[self.area.slug]))
         self.press("u")

@@ -12,7 +12,7 @@ from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
 from indexa.editions.models import Edition
-from indexa.modeling.models import StoredModel
+from indexa.store.models import StoredModel
 from tests.browser.case import BrowserCase
 from tests.factories import database, make_area, make_person, server_address
 

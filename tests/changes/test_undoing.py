@@ -13,10 +13,10 @@ from indexa.changes.models import Change, ChangeSet
 from indexa.changes.recording import record
 from indexa.core.model.file import write
 from indexa.modeling import editing
-from indexa.modeling.asserting import Assertion, assert_all
-from indexa.modeling.loading import load_model
-from indexa.modeling.models import StoredColumn, StoredTable
 from indexa.modeling.renaming import rename_many
+from indexa.store.assertions import Assertion, assert_all
+from indexa.store.loading import load_model
+from indexa.store.models import StoredColumn, StoredTable
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store, table
 
 
@@ -90,9 +90,9 @@ class UndoTests(UndoCase):
             rnd, states = random.Random(seed), [self.state()]
             for step in range(8):
                 name = rnd.choice(["mtr_id", "inst_dt", "mtr_srl_no"])
-                item = StoredColumn.objects.filter(table=table(self.stored, "mtr"), read_as__in=["", name]).order_by(
-                    "?"
-                )[0]
+                item = StoredColumn.objects.filter(
+                    table=table(self.stored, "mtr"), source_name__in=["", name]
+                ).order_by("?")[0]
                 if rnd.random() < 0.3:
                     self.rename(f"mtr.{item.name}", f"n{seed}_{step}")
                 else:
@@ -124,9 +124,9 @@ class UndoTests(UndoCase):
         self.assertEqual(
             {one.label.rpartition(".")[2] for one in caught.exception.conflicts}, {"inst_dt", "mtr_srl_no"}
         )
-        told = {one.label.rpartition(".")[2]: one for one in caught.exception.conflicts}
-        self.assertEqual(told["inst_dt"].by, self.person.display_name)
-        self.assertIn("somebody has changed it since, to “Somebody's”", told["mtr_srl_no"].why)
+        text = {one.label.rpartition(".")[2]: one for one in caught.exception.conflicts}
+        self.assertEqual(text["inst_dt"].by, self.person.display_name)
+        self.assertIn("somebody has changed it since, to “Somebody's”", text["mtr_srl_no"].why)
         self.assertEqual(self.state(), before)
         self.assertFalse(ChangeSet.objects.filter(undoes=made).exists())
 

@@ -6,8 +6,11 @@ from indexa.changes import undoing
 from indexa.changes.errors import ConflictsError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.naming import passes, settling, wordbooks
-from indexa.naming.models import BookWord, NamingPass, PassName, PassWord
+from indexa.naming.passes import decisions as settling
+from indexa.naming.passes import services as passes
+from indexa.naming.passes.models import NamingPass, PassName, PassWord
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
 from tests.changes.test_undoing import UndoCase
 
 
@@ -17,11 +20,11 @@ class WordTests(UndoCase):
         self.book = wordbooks.own_book(self.area)
 
     def words(self) -> dict[str, tuple[list[str], str]]:
-        return {one.word: (one.shorts, one.status) for one in BookWord.objects.all()}
+        return {one.word: (one.abbreviations, one.status) for one in BookWord.objects.all()}
 
-    def save(self, word: str, *shorts: str, word_id: int | None = None, status: str = "agreed") -> BookWord:
+    def save(self, word: str, *abbreviations: str, word_id: int | None = None, status: str = "agreed") -> BookWord:
         return wordbooks.save(
-            area=self.area, person=self.person, word_id=word_id, book_id=self.book.pk, word=word, shorts=list(shorts), beside=[],
+            area=self.area, person=self.person, word_id=word_id, book_id=self.book.pk, word=word, abbreviations=list(abbreviations), context_words=[],
             status=status, meaning="",
         )  # fmt: skip
 
@@ -78,4 +81,4 @@ class WordTests(UndoCase):
             self.assertFalse(BookWord.objects.filter(word="Ridge").exists())
             self.redo()
             self.assertEqual((names(), PassWord.objects.get(short="rdg").state), (after, "settled"))
-        self.assertTrue(BookWord.objects.filter(word="Ridge", shorts=["rdg"]).exists())
+        self.assertTrue(BookWord.objects.filter(word="Ridge", abbreviations=["rdg"]).exists())

@@ -16,7 +16,7 @@ from tests.factories import make_model
 SOURCES = str(Path(__file__).resolve().parents[2] / "src")
 SCRIPT = 'CREATE TABLE meters (mtr_id int PRIMARY KEY, "ReadingDate" date, cust_nm text);'
 STANDARD = {"name": "s", "platform": "postgresql", "rules": {"column": {}, "table": {"number": "singular", "severity": "error"}},
-            "words": [{"word": "Reading", "shorts": ["rdg"]}, {"word": "Date", "shorts": ["dt"]}]}  # fmt: skip
+            "words": [{"word": "Reading", "abbreviations": ["rdg"]}, {"word": "Date", "abbreviations": ["dt"]}]}  # fmt: skip
 
 
 class NameCommandTests(TestCase):
@@ -63,8 +63,8 @@ class NameCommandTests(TestCase):
         self.assertEqual(
             self.lines("expand", given=(self.folder / "model.json").read_text()), self.lines("expand", "model.json")
         )
-        told = self.lines("expand", "--wordbook", "w.csv", given='{"name": "rdg_no"}\n')[0]
-        self.assertEqual(told["business_name"], "Register Value Number")
+        text = self.lines("expand", "--wordbook", "w.csv", given='{"name": "rdg_no"}\n')[0]
+        self.assertEqual(text["business_name"], "Register Value Number")
 
     def test_mine(self) -> None:
         found = {one["short"]: one for one in self.lines("mine", "model.json")}
@@ -72,14 +72,14 @@ class NameCommandTests(TestCase):
         self.assertEqual(set(found["rdg"]), {"short", "word", "confidence", "evidence", "count"})
 
     def test_what_cannot_be_read_is_told_with_its_line(self) -> None:
-        for arguments, given, said in (
+        for arguments, given, message in (
             (("expand",), '{"name": "a"}\n{"nam": 1}\n', "line 2"), (("expand",), "no json\n", "line 1"), (("mine", "nowhere.json"), "", "no file"),
             (("split", "-w", "a.sql"), "a\n", "a.sql"), (("expand", "s.json"), "", "s.json"), (("expand",), '{"name": "a", "table": 3}\n', "table"),
         ):  # fmt: skip
             with self.subTest(arguments):
                 done = self.run_it(*arguments, given=given)
                 self.assertEqual(done.returncode, 1)
-                self.assertIn(said, done.stderr)
+                self.assertIn(message, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)
 
     def test_check_fails_a_build_and_a_baseline_lets_old_sins_be(self) -> None:

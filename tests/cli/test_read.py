@@ -26,10 +26,10 @@ class ReadTests(TestCase):
         self.output = Path(folder.name) / "model.json"
 
     def read(self, *arguments: str | Path) -> tuple[int, str, Model | None]:
-        said = io.StringIO()
-        with redirect_stderr(said):
+        message = io.StringIO()
+        with redirect_stderr(message):
             code = main(["read", *map(str, arguments), "-o", str(self.output)])
-        return code, said.getvalue(), read(self.output.read_bytes()) if self.output.exists() else None
+        return code, message.getvalue(), read(self.output.read_bytes()) if self.output.exists() else None
 
     def test_each_kind_of_source_becomes_a_model_file(self) -> None:
         cases = {
@@ -40,14 +40,14 @@ class ReadTests(TestCase):
         }
         for name, (arguments, platform, words) in cases.items():
             with self.subTest(name):
-                code, said, model = self.read(*arguments)
-                self.assertEqual(code, 0, said)
+                code, message, model = self.read(*arguments)
+                self.assertEqual(code, 0, message)
                 assert model is not None
                 self.assertEqual(model.platform, platform)
-                self.assertIn(words, said)
+                self.assertIn(words, message)
 
     def test_a_choice_narrows_what_is_read(self) -> None:
-        _, said, model = self.read(
+        _, message, model = self.read(
             DEMO / "billing.sql", "--schema", "bill", "--tables-only", "--include", "inv*", "--exclude", "*arch"
         )
         assert model is not None
@@ -55,7 +55,7 @@ class ReadTests(TestCase):
         self.assertIn("inv_ln", names)
         self.assertTrue(all(name.startswith("inv") and not name.endswith("arch") for name in names), names)
         self.assertEqual((model.routines, model.sequences), ([], []))
-        self.assertIn("Not chosen", said)
+        self.assertIn("Not chosen", message)
 
     def test_what_can_not_be_read_leaves_no_file_and_exits_with_one(self) -> None:
         for argument, words in {
@@ -64,9 +64,9 @@ class ReadTests(TestCase):
             "odd://x": "URL",
         }.items():
             with self.subTest(argument):
-                code, said, model = self.read(argument)
-                self.assertEqual((code, model), (1, None), said)
-                self.assertIn(words, said)
+                code, message, model = self.read(argument)
+                self.assertEqual((code, model), (1, None), message)
+                self.assertIn(words, message)
 
     def test_a_device_is_written_to_and_not_replaced(self) -> None:
         self.output = Path(os.devnull)

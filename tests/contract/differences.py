@@ -26,8 +26,8 @@ def differences(live: Model, other: Model, *, beyond_keys: bool = True) -> list[
         else:
             found += [f"{table.full_name}: {line}" for line in _of_table(table, twin, beyond_keys)]
     if beyond_keys:
-        for kind, told in _TOLD.items():
-            ours, others = (Counter(told(one) for one in getattr(model, kind)) for model in (live, other))
+        for kind, text in _TOLD.items():
+            ours, others = (Counter(text(one) for one in getattr(model, kind)) for model in (live, other))
             found += [f"{kind}: {one} is missing" for one in (ours - others).elements()]
             found += [f"{kind}: {one} is invented" for one in (others - ours).elements()]
     return sorted(found)

@@ -122,7 +122,7 @@ class Writer:
         return f"ALTER TABLE {table} {action()}"
 
     def _others(self) -> str:
-        table, column, said = self._table(), self._column(), self._one("'Said'", "NULL")
+        table, column, message = self._table(), self._column(), self._one("'Said'", "NULL")
         commented = self._one(
             f"TABLE {table}",
             f"COLUMN {table}.{column}",
@@ -132,7 +132,7 @@ class Writer:
         return self._one(
             f"ALTER TABLE u.{self._one(*_TABLES)} SET SCHEMA s", f"DROP TABLE {self._one('', 'IF EXISTS ')}{table}{self._one('', ' CASCADE')}",
             f"DROP INDEX s.{self._name()}", f"ALTER INDEX s.{self._name()} RENAME TO {self._new()}",
-            f"COMMENT ON {commented} IS {said}",
+            f"COMMENT ON {commented} IS {message}",
             f"ALTER VIEW s.v1 {self._one('RENAME TO v2', f'RENAME COLUMN {column} TO z', 'SET SCHEMA u')}", f"DROP VIEW s.v1{self._one('', ' CASCADE')}",
             f"ALTER TYPE s.mood ADD VALUE 'm{self._random.randint(1, 9)}'", "ALTER TYPE s.mood RENAME TO spirit", "ALTER TYPE s.spirit RENAME TO mood",
             "ALTER DOMAIN s.share SET NOT NULL", "ALTER DOMAIN s.share DROP NOT NULL", "ALTER DOMAIN s.share ADD CHECK (VALUE > 0)",

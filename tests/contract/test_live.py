@@ -255,7 +255,7 @@ class LiveContractTests(TransactionTestCase):
             with self.source(name) as (here, address, password):
                 with self.assertRaises(SourceError) as caught, open_source(name, address, password) as opened:
                     assert isinstance(opened, PlatformReading)
-                    opened._session.hold_still()
+                    opened._session.begin_snapshot()
                     list(opened._session.fetch(here.writes, {}))
                 self.assertRegex(f"{caught.exception.message} {caught.exception.hint}", r"(?i)read.?only|may not")
 

@@ -115,5 +115,5 @@ class BoundTests(AskingCase):
 
     def test_what_can_not_be_asked_is_said_once(self) -> None:
         refused = DataSaid(said=["This kind of source can't be asked."])
-        said = ask_in_rounds(self.model, None, lambda asked, seconds: refused)
-        self.assertEqual(said.said, refused.said)
+        message = ask_in_rounds(self.model, None, lambda asked, seconds: refused)
+        self.assertEqual(message.said, refused.said)

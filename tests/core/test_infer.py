@@ -171,7 +171,7 @@ class ReferenceTests(TestCase):
         point, sample = made("smppoint", "code:c name:t", "code"), made("sample", "no place:c", "no")
         sample.columns[1].comment = "refers to smppoint"
         self.assertEqual(references(schema(point, made("sample", "no place:c", "no"))), set())
-        stack = Stack([Wordbook(name="w", words=(Word(word="determinand", shorts=("qx",)),))])
+        stack = Stack([Wordbook(name="w", words=(Word(word="determinand", abbreviations=("qx",)),))])
         tables = schema(made("determinand", "id name:t", "id"), made("result", "id qx_id", "id"))
         self.assertEqual(references(tables, stack=stack), {"result.qx_id>determinand"})
 
@@ -190,8 +190,8 @@ class ReferenceTests(TestCase):
             made("tickets", "ticket_id subject:t", "ticket_id"),
             made("ticket_messages", "message_id ticket_id body:t", "message_id"),
         )
-        said = DataSaid(included={("", "tickets", ("ticket_id",), "", "ticket_messages", ("message_id",)): 1.0})
-        self.assertEqual(references(model, data=said), {"ticket_messages.ticket_id>tickets"})
+        message = DataSaid(included={("", "tickets", ("ticket_id",), "", "ticket_messages", ("message_id",)): 1.0})
+        self.assertEqual(references(model, data=message), {"ticket_messages.ticket_id>tickets"})
 
     def test_cardinality_and_optionality(self) -> None:
         model = schema(
@@ -284,9 +284,9 @@ class KeyTests(TestCase):
 
     def test_rows_that_hold_it_twice_refute_it(self) -> None:
         model = schema(made("customer", "id name:t"))
-        said = DataSaid(unique={("", "customer", ("id",)): 0})
+        message = DataSaid(unique={("", "customer", ("id",)): 0})
         self.assertLess(
-            max((one.confidence for one in propose(model, data=said) if one.columns == ("id",)), default=0), 0.3
+            max((one.confidence for one in propose(model, data=message) if one.columns == ("id",)), default=0), 0.3
         )
 
     def test_fewer_columns_that_hold_no_row_twice_are_preferred(self) -> None:
@@ -294,8 +294,10 @@ class KeyTests(TestCase):
             made("gene", "id nm:t", "id"), made("kind", "id nm:t", "id"), made("gene_kind", "gene_id kind_id")
         )
         self.assertEqual(keys(model)["gene_kind"], ("gene_id", "kind_id"))
-        said = DataSaid(unique={("", "gene_kind", ("gene_id", "kind_id")): 500, ("", "gene_kind", ("gene_id",)): 500})
-        (found,) = [one for one in propose(model, data=said) if one.kind == "primary_key"]
+        message = DataSaid(
+            unique={("", "gene_kind", ("gene_id", "kind_id")): 500, ("", "gene_kind", ("gene_id",)): 500}
+        )
+        (found,) = [one for one in propose(model, data=message) if one.kind == "primary_key"]
         self.assertEqual(found.columns, ("gene_id",))
         asked = questions(model).unique
         self.assertIn(("", "gene_kind", ("gene_id",)), asked)
@@ -313,8 +315,8 @@ class UniqueKeyTests(TestCase):
         self.assertEqual(set(self.uniques()), {("customer", "customer_no"), ("customer", "login")})
 
     def test_rows_decide(self) -> None:
-        said = {("", "customer", ("customer_no",)): 500, ("", "customer", ("login",)): 0}
-        asked = self.uniques(DataSaid(unique=said))
+        message = {("", "customer", ("customer_no",)): 500, ("", "customer", ("login",)): 0}
+        asked = self.uniques(DataSaid(unique=message))
         self.assertEqual(set(asked), {("customer", "customer_no")})
         self.assertGreater(asked["customer", "customer_no"], self.uniques()["customer", "customer_no"])
 
@@ -357,11 +359,11 @@ class PartTests(TestCase):
         model = schema(made("zone", "id pressure:t size:t", "id"), made("pump", "id zone_id pressure:t maker:t", "id"))
         (asked,) = questions(model).repeated
         self.assertEqual(asked, ("", "pump", "pressure", "zone_id", "", "zone", "pressure", "id"))
-        told = {
+        text = {
             share: [one.confidence > 0.8 for one in propose(model, data=DataSaid(repeated={asked: share})) if one.kind == "repeated_column"]
             for share in (1.0, 0.9, 0.3)
         }  # fmt: skip
-        self.assertEqual(told, {1.0: [True], 0.9: [False], 0.3: []})
+        self.assertEqual(text, {1.0: [True], 0.9: [False], 0.3: []})
         self.assertEqual([one for one in propose(model) if one.kind == "repeated_column"], [])
 
     def test_what_others_refer_to_or_holds_texts_joins_nothing(self) -> None:

@@ -148,9 +148,9 @@ class SurroundingsTests(TestCase):
 
 class EvidenceTests(TestCase):
     def test_signs_are_told_in_words_and_unknown_ones_not_at_all(self) -> None:
-        told = words_for(
+        text = words_for(
             {"same type": 1.0, "name whole": 1.0, "any": 1.0, "no such sign": 1.0, "joined": 0.0},
             "reference",
             "billing",
         )
-        self.assertEqual(told, ("its name is that table's with a key word", "the types are the same", "role: billing"))
+        self.assertEqual(text, ("its name is that table's with a key word", "the types are the same", "role: billing"))

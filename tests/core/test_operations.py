@@ -62,9 +62,9 @@ def a_model() -> Model:
         definition_sql="select c.born from s.customer c",
         columns=[Column("born", 1, "date")],
     )
-    heir = Table(schema="s", name="heir", inherits=("s.customer",), columns=[Column("id", 1, "int")])
+    descendant = Table(schema="s", name="descendant", inherits=("s.customer",), columns=[Column("id", 1, "int")])
     return Model(
-        name="m", tables=[customer, order, view, heir], enums=[Enum(schema="s", name="kind_t", values=("a",))],
+        name="m", tables=[customer, order, view, descendant], enums=[Enum(schema="s", name="kind_t", values=("a",))],
         sequences=[Sequence(schema="s", name="order_no", type="bigint", start=1, increment=1, minimum=1, maximum=9, owned_by="s.order.no")],
         routines=[Routine(schema="s", name="note", kind="function", arguments="", returns="trigger", language="sql", definition="x")],
     )  # fmt: skip
@@ -211,7 +211,7 @@ class ConsequenceTests(TestCase):
         plan = self.plan(Delete(ref_of("table", None, customer), customer, 0))
         self.assertEqual(
             self.told(plan),
-            (["foreign key s.order.fk"], ["table s.v", "table s.heir"], ["trigger s.order.tr", "table s.v"]),
+            (["foreign key s.order.fk"], ["table s.v", "table s.descendant"], ["trigger s.order.tr", "table s.v"]),
         )
 
     def test_what_is_in_the_way_of_keys_types_sequences_and_routines(self) -> None:

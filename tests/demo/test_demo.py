@@ -13,12 +13,14 @@ from indexa.changes.models import ChangeSet
 from indexa.demo import loading, states, words
 from indexa.editions.models import Edition
 from indexa.jobs.models import Job
-from indexa.modeling.models import StoredColumn, StoredModel
 from indexa.modeling.queries import coverage
-from indexa.naming import wordbooks
-from indexa.naming.models import NameFinding, NamingPass
-from indexa.sources.models import Rereading, Source
+from indexa.naming.passes.models import NamingPass
+from indexa.naming.standards.models import NameFinding
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.reconcile.models import Reconciliation
+from indexa.sources.models import Source
 from indexa.sources.opening import password_of
+from indexa.store.models import StoredColumn, StoredModel
 from tests.factories import server_address
 
 
@@ -96,12 +98,12 @@ class DemoTests(TransactionTestCase):
         loading._run(
             Job.objects.create(area=source.area, kind="intake", title="again", arguments={"source": source.pk})
         )
-        found = Rereading.objects.get().differences
+        found = Reconciliation.objects.get().differences
         self.assertEqual(set(found.values_list("kind", flat=True)), {"new", "changed", "gone", "renamed"})
         self.assertEqual(set(found.exclude(conflict="").values_list("conflict", flat=True)), {"name", "definition"})
         states.switch(loading.DATABASE, "first")
         loading._run(Job.objects.create(area=source.area, kind="intake", title="back", arguments={"source": source.pk}))
-        left = Rereading.objects.filter(state="waiting").values_list("differences__identity", flat=True)
+        left = Reconciliation.objects.filter(state="waiting").values_list("differences__identity", flat=True)
         self.assertFalse([one for one in left if ".order" not in one], list(left))
 
     def test_the_laboratory_gets_its_web_from_proposals(self) -> None:

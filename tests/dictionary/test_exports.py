@@ -16,7 +16,7 @@ from indexa.dictionary import exports, search
 from indexa.dictionary.forms import read_query
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.modeling.models import DescribedColumn
+from indexa.store.models import DescribedColumn
 from tests.dictionary.test_search import random_model
 from tests.factories import PASSWORD, make_area, make_person, store
 

@@ -13,7 +13,7 @@ from indexa.dictionary import search
 from indexa.dictionary.models import DictionaryRow
 from indexa.dictionary.search import Query
 from indexa.modeling import editing
-from indexa.modeling.models import DescribedColumn
+from indexa.store.models import DescribedColumn
 from tests.factories import PASSWORD, make_area, make_model, make_person, store
 
 PARTS = ["mtr", "rdg", "acct", "bal", "dt", "cd", "50%", "a_b", "Zähler", "svc"]

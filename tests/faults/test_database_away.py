@@ -20,7 +20,7 @@ from indexa.jobs import services
 from indexa.jobs.management.commands import work
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
-from indexa.web.outages import OneLine
+from indexa.ui.outages import OneLine
 from tests.factories import PASSWORD, make_area, make_person
 
 
@@ -100,9 +100,9 @@ class PageTests(TransactionTestCase):
             psycopg.errors.UndefinedTable("no such table"): (False, False),
             ValueError("no error of a database"): (False, False),
         }
-        for error, told in cases.items():
+        for error, text in cases.items():
             with self.subTest(error):
-                self.assertEqual((is_outage(error), is_collision(error)), told)
+                self.assertEqual((is_outage(error), is_collision(error)), text)
 
 
 class JobTests(TransactionTestCase):
@@ -149,12 +149,12 @@ class JobTests(TransactionTestCase):
             patch.object(work, "call_command", side_effect=[*broken, None]) as worked,
             patch.object(work.Event, "wait", return_value=False) as paused,
             patch.object(work.connections, "close_all"),
-            self.assertLogs("indexa.jobs.management.commands.work", "WARNING") as told,
+            self.assertLogs("indexa.jobs.management.commands.work", "WARNING") as text,
         ):
             call_command("work")
         self.assertEqual(worked.call_count, 4)
         self.assertEqual(paused.call_count, 3)
-        self.assertEqual(len(told.output), 3)
+        self.assertEqual(len(text.output), 3)
 
 
 class CoverageTests(TestCase):

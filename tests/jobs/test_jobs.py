@@ -22,7 +22,7 @@ from indexa.jobs import registry, services, tasks
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import LOCK_CLASS, Progress
-from indexa.modeling.models import Snapshot, StoredModel, StoredTable
+from indexa.store.models import Snapshot, StoredModel, StoredTable
 from tests.factories import PASSWORD, database, make_area, make_person, make_source, server_address
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -51,7 +51,7 @@ class RunTests(JobCase):
 
         def handler(job: Job, progress: Progress) -> str:
             StoredModel.objects.create(area=job.area, name="half", layer="physical")
-            progress.tell("Counting", 3, 10)
+            progress.report("Counting", 3, 10)
             with self.other_connection() as other:
                 seen.extend(other.execute("select state, step, done, total, (select count(*) from model) from job"))
             return "/result/"
@@ -66,7 +66,7 @@ class RunTests(JobCase):
             StoredModel.objects.create(area=job.area, name="half", layer="physical")
             with self.other_connection() as other:
                 other.execute("update job set cancel_requested = true")
-            progress.tell("Next step")
+            progress.report("Next step")
             return "never"
 
         job = self.run_with(handler)
@@ -143,7 +143,7 @@ class KilledWorkerTests(JobCase):
         url = f"postgresql://{own['USER']}:{own['PASSWORD']}@{own['HOST']}:{own['PORT']}/{own['NAME']}"
         process = subprocess.Popen(
             [sys.executable, "manage.py", "work"], cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-            env=os.environ | {"INDEXA_DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "indexa.settings.test"},
+            env=os.environ | {"INDEXA_DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "indexa.config.settings.test"},
         )  # fmt: skip
         self.addCleanup(process.wait)
         self.addCleanup(process.kill)

@@ -13,8 +13,8 @@ from indexa.changes.errors import ChangeError, ConflictsError
 from indexa.changes.models import Change, ChangeSet
 from indexa.dictionary.models import DictionaryRow
 from indexa.modeling import editing
-from indexa.modeling.errors import EditError, StaleEditError
-from indexa.modeling.models import DescribedColumn
+from indexa.store.errors import EditError, StaleEditError
+from indexa.store.models import DescribedColumn
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, server_address, store, table
 
 

@@ -10,7 +10,7 @@ from hypothesis.extra.django import TestCase
 
 from indexa.core.model import Column, Model
 from indexa.modeling import editing
-from indexa.modeling.models import StoredColumn, StoredTable
+from indexa.store.models import StoredColumn, StoredTable
 from tests.core.strategies import models
 from tests.factories import make_area, make_person, store
 
@@ -69,7 +69,7 @@ class KeepingWordsTests(TestCase):
             tables_before, set(StoredTable.objects.filter(model=stored).values_list("pk", "definition"))
         )
         living = {
-            (c.table.full_name, c.name): c for c in columns if c.gone_since is None and c.table.gone_since is None
+            (c.table.full_name, c.name): c for c in columns if c.removed_at is None and c.table.removed_at is None
         }
         self.assertEqual(set(living), {(t.full_name, c.name) for t in second.tables for c in t.columns})
         for (name, _), column in living.items():

@@ -10,7 +10,7 @@ from django.urls import reverse
 from indexa.areas.models import Person, Role
 from indexa.core.model import Domain, Enum, Routine, file
 from indexa.modeling import editing
-from indexa.modeling.models import StoredModel
+from indexa.store.models import StoredModel
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store, table
 
 

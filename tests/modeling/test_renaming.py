@@ -12,10 +12,10 @@ from indexa.changes import undoing
 from indexa.changes.errors import ConflictsError
 from indexa.core.model import Check, Column, Index, IndexPart, Model, Sequence
 from indexa.core.model.renaming import renamed_in
-from indexa.modeling.loading import load_model
-from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
 from indexa.modeling.queries import change_sets, checks_of, indexes_of
 from indexa.modeling.renaming import Renamed, rename_many
+from indexa.store.loading import load_model
+from indexa.store.models import StoredColumn, StoredModel, StoredTable
 from tests.factories import column, make_area, make_model, make_person, store, table
 
 
@@ -77,13 +77,13 @@ class RenamingTests(TestCase):
         self.assertEqual(meter.indexes[0].predicate, "\"Installed\" > '2001-01-01'")
         self.assertEqual(load_model(self.stored).sequences[0].owned_by, "metering.meter.meter_id")
         stored = table(self.stored, "meter")
-        self.assertEqual(indexes_of(stored)[0].facts["parts"][0]["column"], "Installed")
-        self.assertIn("serial", checks_of(stored)[0].facts["expression"])
+        self.assertEqual(indexes_of(stored)[0].properties["parts"][0]["column"], "Installed")
+        self.assertIn("serial", checks_of(stored)[0].properties["expression"])
         shown = change_sets(self.stored, 0, 5)[0]
         self.assertEqual((len(shown.first), shown.rest), (3, 2))
         undoing.undo(area=self.area, person=self.person)
         self.assertEqual(load_model(self.stored), before)
-        self.assertFalse(StoredColumn.objects.exclude(read_as="").exists())
+        self.assertFalse(StoredColumn.objects.exclude(source_name="").exists())
 
     def test_a_name_that_something_else_keeps_is_refused_and_told(self) -> None:
         done = self.rename(self.named("mtr.inst_dt", "MTR_ID"), self.named("mtr.mtr_srl_no", "serial"))
@@ -127,12 +127,12 @@ class RenamingTests(TestCase):
         before = load_model(self.stored)
         store(self.area, rich_model(), into=self.stored)
         self.assertEqual(load_model(self.stored), before)
-        self.assertEqual(column(self.stored, "meter.installed").read_as, "inst_dt")
+        self.assertEqual(column(self.stored, "meter.installed").source_name, "inst_dt")
         # Where the source gives that name to something else, the source's names hold.
         changed = rich_model()
         changed.tables[0].columns.append(Column("installed", 4, "text"))
         store(self.area, changed, into=self.stored)
-        self.assertEqual(column(self.stored, "meter.inst_dt").read_as, "")
+        self.assertEqual(column(self.stored, "meter.inst_dt").source_name, "")
         self.assertEqual(column(self.stored, "meter.installed").type, "text")
 
 

@@ -13,9 +13,10 @@ from django.urls import reverse
 from indexa.areas.models import Role
 from indexa.changes import undoing
 from indexa.changes.models import ChangeSet
-from indexa.modeling.models import DescribedColumn
-from indexa.naming import all_names, passes
-from indexa.naming.models import LockedName, NamingPass
+from indexa.naming.passes import name_sheet as all_names
+from indexa.naming.passes import services as passes
+from indexa.naming.passes.models import LockedName, NamingPass
+from indexa.store.models import DescribedColumn
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store
 
 
@@ -72,9 +73,9 @@ class AllNamesTests(TestCase):
         )
         made = NamingPass.objects.get()
         self.assertRedirects(answer, self.at("pass-names", made.pk))
-        told = {(name.place, name.before, name.after) for name in made.names.all()}
-        self.assertIn(("metering.mtr.mtr_id", "Meter ID", "Meter Number"), told)
-        self.assertNotIn("Locked", {after for _, _, after in told})
+        text = {(name.place, name.before, name.after) for name in made.names.all()}
+        self.assertIn(("metering.mtr.mtr_id", "Meter ID", "Meter Number"), text)
+        self.assertNotIn("Locked", {after for _, _, after in text})
         self.assertEqual(self.shown("mtr_rdg.rdg_ts"), "")
         passes.apply(area=self.area, person=self.person, pass_id=made.pk)
         self.assertEqual((self.shown("mtr.mtr_id"), self.shown("mtr_rdg.rdg_ts")), ("Meter Number", "Reading Moment"))

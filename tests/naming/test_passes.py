@@ -14,15 +14,18 @@ from indexa.changes import undoing
 from indexa.changes.errors import ConflictsError
 from indexa.changes.models import ChangeSet
 from indexa.core.model import Column, Model, Table
-from indexa.dictionary.following import bring_up_to_date
 from indexa.dictionary.models import DictionaryRow
+from indexa.dictionary.refresh import bring_up_to_date
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
-from indexa.modeling.models import DescribedColumn, StoredModel
-from indexa.naming import passes, settling, wordbooks
 from indexa.naming.errors import PassError
-from indexa.naming.models import BookWord, LockedName, NamingPass, PassWord
+from indexa.naming.passes import decisions as settling
+from indexa.naming.passes import services as passes
+from indexa.naming.passes.models import LockedName, NamingPass, PassWord
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
+from indexa.store.models import DescribedColumn, StoredModel
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store
 
 
@@ -81,7 +84,7 @@ class PassTests(PassCase):
         self.assertEqual(names["metering.mtr.mtr_id"].after, "Water Meter ID")
         self.assertEqual(names["metering.mtr.mtr_id"].open, [])
         self.assertEqual(names["metering.mtr.mtr_srl_no"].open, ["srl", "no"])
-        self.assertEqual(BookWord.objects.get(word="Water Meter").shorts, ["mtr"])
+        self.assertEqual(BookWord.objects.get(word="Water Meter").abbreviations, ["mtr"])
         again = self.make()
         self.assertFalse(again.words.filter(short="mtr").exists())
         self.assertEqual(NamingPass.objects.get(pk=made.pk).state, "put away")
@@ -103,7 +106,7 @@ class PassTests(PassCase):
     def test_after_very_many_names_search_follows_in_the_background(self) -> None:
         made = self.make()
         self.settle(made, "mtr", "Meter")
-        with patch("indexa.dictionary.following._MANY", 2):
+        with patch("indexa.dictionary.refresh._MANY", 2):
             self.apply(made)
         row = column(self.stored, "mtr.mtr_id").pk
         self.assertEqual(self.shown("mtr.mtr_id"), "Meter ID")
@@ -129,16 +132,16 @@ class PassTests(PassCase):
         self.assertEqual(self.shown("mtr_rdg.mtr_id"), "Other")
 
     def test_taken_back_the_wordbook_forgets_what_it_learned_by_that(self) -> None:
-        known = BookWord.objects.create(wordbook=self.book, word="Meter", shorts=["meter_no"], meaning="kept")
+        known = BookWord.objects.create(wordbook=self.book, word="Meter", abbreviations=["meter_no"], meaning="kept")
         made = self.make()
         self.settle(made, "mtr", "Meter")
         self.settle(made, "rdg", "Reading")
         known.refresh_from_db()
-        self.assertEqual(known.shorts, ["meter_no", "mtr"])
+        self.assertEqual(known.abbreviations, ["meter_no", "mtr"])
         for short in ("mtr", "rdg"):
             settling.reopen(area=self.area, person=self.person, pass_id=made.pk, short=short)
         known.refresh_from_db()
-        self.assertEqual(known.shorts, ["meter_no"])
+        self.assertEqual(known.abbreviations, ["meter_no"])
         self.assertFalse(BookWord.objects.filter(word="Reading").exists())
         self.assertIn("mtr", made.names.get(place="metering.mtr.mtr_id").open)
         with self.assertRaises(PassError):
@@ -192,10 +195,10 @@ class PassTests(PassCase):
 
     def test_the_wordbooks_and_their_stack_are_heeded(self) -> None:
         lower = wordbooks.make_book(self.area, "Company")
-        BookWord.objects.create(wordbook=lower, word="Metre", shorts=["mtr"])
-        BookWord.objects.create(wordbook=self.book, word="Meter", shorts=["mtr"])
-        BookWord.objects.create(wordbook=lower, word="Reading", shorts=["rdg"], status="proposed")
-        BookWord.objects.create(wordbook=lower, word="Second", shorts=["ts"], status="retired")
+        BookWord.objects.create(wordbook=lower, word="Metre", abbreviations=["mtr"])
+        BookWord.objects.create(wordbook=self.book, word="Meter", abbreviations=["mtr"])
+        BookWord.objects.create(wordbook=lower, word="Reading", abbreviations=["rdg"], status="proposed")
+        BookWord.objects.create(wordbook=lower, word="Second", abbreviations=["ts"], status="retired")
         made = self.make()
         self.assertEqual(made.names.get(place="metering.mtr.mtr_id").after, "Meter ID")
         self.assertEqual(made.words.get(short="rdg").options[0][:2], ["Reading", 1.0])
@@ -206,7 +209,7 @@ class PassTests(PassCase):
             area=self.area, kind="naming pass", title="x", started_by=self.person,
             arguments={"model": self.stored.pk, "kinds": ["columns"], "only_missing": True},
         )  # fmt: skip
-        broken = patch("indexa.naming.to_business.copy_rows", side_effect=RuntimeError)
+        broken = patch("indexa.naming.passes.to_business.copy_rows", side_effect=RuntimeError)
         with broken, self.assertRaises(RuntimeError), transaction.atomic():
             passes.propose(job, Silent())
         self.assertFalse(NamingPass.objects.exists())
@@ -266,15 +269,15 @@ class PassPageTests(PassPageCase):
         word = self.made.words.get(short="mtr")
         page = self.client.get(self.at("pass")).content.decode()
         self.assertIn("wait for a word", page)
-        told = self.client.post(self.at("pass-word", word.pk), {"word": "Meter", "other": ""}).content.decode()
-        self.assertIn("settled", told)
-        self.assertIn('hx-swap-oob="true"', told)
-        self.assertIn("<mark>mtr</mark>", told)
+        text = self.client.post(self.at("pass-word", word.pk), {"word": "Meter", "other": ""}).content.decode()
+        self.assertIn("settled", text)
+        self.assertIn('hx-swap-oob="true"', text)
+        self.assertIn("<mark>mtr</mark>", text)
         self.assertEqual(self.client.post(self.at("pass-word", word.pk), {"word": ""}).status_code, 422)
         self.client.post(self.at("pass-word", word.pk), {"act": "reopen"})
-        told = self.client.post(self.at("pass-word", word.pk), {"other": "<b>Own</b>"}).content.decode()
-        self.assertIn("&lt;b&gt;Own&lt;/b&gt;", told)
-        self.assertNotIn("<b>Own", told)
+        text = self.client.post(self.at("pass-word", word.pk), {"other": "<b>Own</b>"}).content.decode()
+        self.assertIn("&lt;b&gt;Own&lt;/b&gt;", text)
+        self.assertNotIn("<b>Own", text)
         self.assertContains(self.client.get(self.at("pass-word", word.pk)), "Where it stands")
 
     def test_names_are_found_written_and_applied(self) -> None:

@@ -11,10 +11,13 @@ from django.urls import reverse
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.naming import passes, settling, wordbooks
 from indexa.naming.errors import PassError
-from indexa.naming.exports import as_skos, as_turtle
-from indexa.naming.models import BookWord, NamingPass, PassWord
+from indexa.naming.passes import decisions as settling
+from indexa.naming.passes import services as passes
+from indexa.naming.passes.models import NamingPass, PassWord
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.exports import as_skos, as_turtle
+from indexa.naming.wordbooks.models import BookWord
 from tests.factories import make_area
 from tests.naming.test_passes import PassPageCase
 
@@ -33,9 +36,9 @@ class RefusalTests(PassPageCase):
         self.assertEqual(self.word("no").state, PassWord.State.LEFT)
         self.assertContains(self.client.post(at, {"act": "reopen"}), "open again")
         self.assertContains(self.client.post(at, {"act": "reopen"}), "is open", status_code=422)
-        told = self.client.post(at, {"act": "apart", "word": "Number", "beside": ["srl"]})
-        self.assertContains(told, "no is Number beside srl")
-        self.assertEqual(BookWord.objects.get(word="Number").beside, ["srl"])
+        text = self.client.post(at, {"act": "apart", "word": "Number", "context_words": ["srl"]})
+        self.assertContains(text, "no is Number beside srl")
+        self.assertEqual(BookWord.objects.get(word="Number").context_words, ["srl"])
         self.assertContains(self.client.post(at, {"word": "x" * 300}), "Say a word of up to", status_code=422)
 
     def test_names_are_narrowed_to_those_that_wait_are_settled_or_written(self) -> None:
@@ -111,14 +114,15 @@ class LinkedDataTests(TestCase):
         area = make_area('Water "&" <Works>')
         book = wordbooks.own_book(area)
         given = (("Meter", ["mtr", "met"], 'Says "how\nmuch"\\'), ("Old Word", ["ow"], ""))
-        for word, shorts, meaning in given:
-            BookWord.objects.create(wordbook=book, word=word, shorts=shorts, meaning=meaning)
+        for word, abbreviations, meaning in given:
+            BookWord.objects.create(wordbook=book, word=word, abbreviations=abbreviations, meaning=meaning)
         BookWord.objects.filter(word="Old Word").update(status=BookWord.Status.RETIRED)
         words = BookWord.objects.filter(wordbook=book).order_by("word")
         graph = json.loads(as_skos(area, words))["@graph"]
         concepts = {one["skos:prefLabel"]["@value"]: one for one in graph[1:]}
         self.assertEqual(
-            {word: concepts[word]["skos:altLabel"] for word, *_ in given}, {word: shorts for word, shorts, _ in given}
+            {word: concepts[word]["skos:altLabel"] for word, *_ in given},
+            {word: abbreviations for word, abbreviations, _ in given},
         )
         self.assertTrue(concepts["Old Word"]["http://www.w3.org/2002/07/owl#deprecated"])
         turtle = as_turtle(area, words).decode()

@@ -12,9 +12,11 @@ from indexa.areas.models import Role
 from indexa.core.naming.standard import read_standard
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.naming import standards, wordbooks
-from indexa.naming.models import BookWord, NameFinding, StandardVersion, StoredStandard, Waiver
-from indexa.naming.standards import StandardError
+from indexa.naming.standards import services as standards
+from indexa.naming.standards.models import NameFinding, StandardVersion, StoredStandard, Waiver
+from indexa.naming.standards.services import StandardError
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
 from tests.factories import PASSWORD, make_area, make_model, make_person, store, table
 
 
@@ -23,7 +25,7 @@ class StandardTests(TestCase):
         self.area = make_area()
         self.person = make_person(self.area)
         self.model = store(self.area, make_model())
-        BookWord.objects.create(wordbook=wordbooks.books_of(self.area)[0], word="Meter", shorts=["met", "mtr"])
+        BookWord.objects.create(wordbook=wordbooks.books_of(self.area)[0], word="Meter", abbreviations=["met", "mtr"])
         self.standard = standards.make(area=self.area, person=self.person, name="Plain")
         self.client.login(username=self.person.username, password=PASSWORD)
 
@@ -48,11 +50,11 @@ class StandardTests(TestCase):
     def test_a_change_is_told_before_it_is_saved_as_the_next_version(self) -> None:
         self.govern()
         self.assertEqual(NameFinding.objects.count(), 0)
-        told = self.client.post(self.at("rule", self.standard.pk, "column"), {
+        text = self.client.post(self.at("rule", self.standard.pk, "column"), {
             "used": "1", "case": "lower", "separator": "_", "form": "short", "number": "any", "severity": "error",
         }).content.decode()  # fmt: skip
-        self.assertIn("<strong>4</strong> findings more", told)
-        self.assertIn("<code>met_id</code>", told)
+        self.assertIn("<strong>4</strong> findings more", text)
+        self.assertIn("<code>met_id</code>", text)
         self.assertEqual(StandardVersion.objects.count(), 1)
         self.assertEqual(self.change(act="save", severity="error", why="short forms hold"), 204)
         self.standard.refresh_from_db()
@@ -118,7 +120,7 @@ class StandardTests(TestCase):
             standards.make(area=self.area, person=self.person, name="Other")
 
     def test_a_large_model_is_checked_by_one_job(self) -> None:
-        with patch("indexa.naming.standards.AT_ONCE", 1):
+        with patch("indexa.naming.standards.services.AT_ONCE", 1):
             self.govern()
             self.client.get(self.at("findings"))
         job = Job.objects.get(kind="names")
@@ -128,7 +130,7 @@ class StandardTests(TestCase):
 
     def test_the_file_for_a_pipeline_holds_rules_and_agreed_words(self) -> None:
         core = read_standard(self.client.get(self.at("standard-file", self.standard.pk)).content)
-        self.assertEqual([(word.word, word.shorts) for word in core.words], [("Meter", ("met", "mtr"))])
+        self.assertEqual([(word.word, word.abbreviations) for word in core.words], [("Meter", ("met", "mtr"))])
         self.assertEqual(json.loads(json.dumps(self.standard.content))["name"], "Plain")
 
     def test_a_reader_looks_and_others_see_nothing(self) -> None:

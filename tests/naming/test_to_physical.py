@@ -12,11 +12,16 @@ from indexa.core.model import Column, Index, IndexPart, Key, Model, Table
 from indexa.core.naming.standard import Kind, Rule
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.modeling.loading import load_model
-from indexa.modeling.models import StoredColumn, StoredModel
-from indexa.naming import passes, settling, standards, wordbooks
 from indexa.naming.errors import PassError
-from indexa.naming.models import BookWord, NameFinding, NamingPass
+from indexa.naming.passes import decisions as settling
+from indexa.naming.passes import services as passes
+from indexa.naming.passes.models import NamingPass
+from indexa.naming.standards import services as standards
+from indexa.naming.standards.models import NameFinding
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
+from indexa.store.loading import load_model
+from indexa.store.models import StoredColumn, StoredModel
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store, table
 
 RULES: dict[Kind, Rule] = {
@@ -55,16 +60,16 @@ class PhysicalCase(TestCase):
         self.client.login(username=self.person.username, password=PASSWORD)
         self.book = wordbooks.own_book(self.area)
         for word, short in (("Reading", "rdg"), ("Date", "dt"), ("Meter", "mtr")):
-            BookWord.objects.create(wordbook=self.book, word=word, shorts=[short])
+            BookWord.objects.create(wordbook=self.book, word=word, abbreviations=[short])
         self.stored = self.describe(described_model())
 
     def describe(self, model: Model) -> StoredModel:
         """Store a model with its business names, under a standard."""
-        told = {f"{t.name}.{c.name}": c.business_name for t in model.tables for c in t.columns}
+        text = {f"{t.name}.{c.name}": c.business_name for t in model.tables for c in t.columns}
         names = {t.name: t.business_name for t in model.tables}
         stored = store(self.area, model)
         for item in StoredColumn.objects.filter(table__model=stored).select_related("table"):
-            StoredColumn.objects.filter(pk=item.pk).update(business_name=told[f"{item.table.name}.{item.name}"])
+            StoredColumn.objects.filter(pk=item.pk).update(business_name=text[f"{item.table.name}.{item.name}"])
         for one in stored.tables.all():
             stored.tables.filter(pk=one.pk).update(business_name=names[one.name])
         standard = standards.make(area=self.area, person=self.person, name=f"For {stored.pk}", rules=RULES)
@@ -129,7 +134,7 @@ class PhysicalPassTests(PhysicalCase):
         made = self.make()
         before = made.names.get(before="a5").after
         self.settle(made, "pressure", "prs")
-        self.assertEqual(BookWord.objects.get(word="Pressure").shorts, ["prs"])
+        self.assertEqual(BookWord.objects.get(word="Pressure").abbreviations, ["prs"])
         settling.reopen(area=self.area, person=self.person, pass_id=made.pk, short="pressure")
         self.assertFalse(BookWord.objects.filter(word="Pressure").exists())
         self.assertEqual((made.names.get(before="a5").after, made.names.get(before="a5").open), (before, ["pressure"]))
@@ -146,7 +151,7 @@ class PhysicalPassTests(PhysicalCase):
         self.assertEqual(made.names.get(before="a3").after, "rdg_dt_3")
         self.settle(made, "pressure", "prs")
         passes.apply(area=self.area, person=self.person, pass_id=made.pk)
-        self.assertEqual(column(self.stored, "mtr_0.rdg_dt_2").read_as, "a5")
+        self.assertEqual(column(self.stored, "mtr_0.rdg_dt_2").source_name, "a5")
         self.assertFalse(self.make().names.filter(object_id=name.object_id, target="column").exists())
 
     def test_only_names_that_break_the_standard_are_asked_for_if_that_is_wanted(self) -> None:
@@ -192,7 +197,7 @@ class MendingTests(PhysicalCase):
     def setUp(self) -> None:
         super().setUp()
         self.stored = store(self.area, make_model())
-        BookWord.objects.filter(word="Meter").update(shorts=["met", "mtr"])
+        BookWord.objects.filter(word="Meter").update(abbreviations=["met", "mtr"])
         standards.govern(
             stored=standards.make(area=self.area, person=self.person, name="M", rules=RULES), models=[self.stored]
         )
@@ -217,7 +222,7 @@ class MendingTests(PhysicalCase):
             self.at("fix-all"), {"model": self.stored.pk, "kept": f"model={self.stored.pk}&waived=too"}, follow=True
         )
         self.assertContains(answer, "Press u to take them back")
-        self.assertEqual(column(self.stored, "met.mtr_srl_no").read_as, "")
+        self.assertEqual(column(self.stored, "met.mtr_srl_no").source_name, "")
         self.assertEqual(table(self.stored, "met").keys.get(kind="primary").name, "pk_mtr")
         again = self.client.post(self.at("fix-all"), {"model": self.stored.pk, "kept": ""}, follow=True)
         self.assertGreater(count, 3)

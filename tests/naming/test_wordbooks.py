@@ -14,10 +14,10 @@ from django.urls import reverse
 from indexa.areas.models import Role
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.naming import wordbooks
-from indexa.naming.finding_words import find_words
-from indexa.naming.models import BookWord
-from indexa.naming.wordbooks import WordError
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.mining import find_words
+from indexa.naming.wordbooks.models import BookWord
+from indexa.naming.wordbooks.services import WordError
 from tests.factories import PASSWORD, make_area, make_model, make_person, store
 
 
@@ -31,17 +31,17 @@ class WordbookTests(TestCase):
     def at(self, name: str, *more: object) -> str:
         return reverse(f"naming:{name}", args=[self.area.slug, *more])
 
-    def word(self, word: str, *shorts: str, **more: object) -> BookWord:
-        return BookWord.objects.create(wordbook=self.book, word=word, shorts=list(shorts), **more)
+    def word(self, word: str, *abbreviations: str, **more: object) -> BookWord:
+        return BookWord.objects.create(wordbook=self.book, word=word, abbreviations=list(abbreviations), **more)
 
     def post(self, address: str, **fields: object) -> int:
-        given = {"word": "Meter", "shorts": "mtr", "status": "agreed", "book": self.book.pk, **fields}
+        given = {"word": "Meter", "abbreviations": "mtr", "status": "agreed", "book": self.book.pk, **fields}
         return self.client.post(address, given).status_code
 
     def test_a_word_is_added_changed_and_found(self) -> None:
-        self.assertEqual(self.post(self.at("word-new"), shorts="MTR, met", meaning="A device."), 200)
+        self.assertEqual(self.post(self.at("word-new"), abbreviations="MTR, met", meaning="A device."), 200)
         item = BookWord.objects.get()
-        self.assertEqual((item.shorts, item.changed_by), (["mtr", "met"], self.person))
+        self.assertEqual((item.abbreviations, item.changed_by), (["mtr", "met"], self.person))
         self.assertEqual(
             self.post(self.at("word", item.pk), word="Water  Meter", status="retired", owner=self.person.pk), 200
         )
@@ -59,8 +59,8 @@ class WordbookTests(TestCase):
 
     def test_what_cannot_be_kept_is_refused_with_what_was_typed(self) -> None:
         self.word("Meter", "mtr")
-        for fields in ({"word": ""}, {"word": "meter"}, {"word": "x" * 201}, {"shorts": "a " * 1 + " ".join(f"s{n}" for n in range(30))},
-                       {"status": "odd"}, {"book": 0}, {"meaning": "x" * 20_001}, {"shorts": "x" * 201}):  # fmt: skip
+        for fields in ({"word": ""}, {"word": "meter"}, {"word": "x" * 201}, {"abbreviations": "a " * 1 + " ".join(f"s{n}" for n in range(30))},
+                       {"status": "odd"}, {"book": 0}, {"meaning": "x" * 20_001}, {"abbreviations": "x" * 201}):  # fmt: skip
             with self.subTest(fields=str(fields)[:40]):
                 self.assertEqual(self.post(self.at("word-new"), **{"word": "Other", **fields}), 422)
         self.assertEqual(BookWord.objects.count(), 1)
@@ -71,7 +71,9 @@ class WordbookTests(TestCase):
         self.assertContains(self.client.get(self.at("wordbook")), "also")
         self.client.post(self.at("merge", keep.pk), {"drop": drop.pk})
         keep.refresh_from_db()
-        self.assertEqual((keep.shorts, keep.meaning, BookWord.objects.count()), (["rdg", "read", "rds"], "Values.", 1))
+        self.assertEqual(
+            (keep.abbreviations, keep.meaning, BookWord.objects.count()), (["rdg", "read", "rds"], "Values.", 1)
+        )
         with self.assertRaises(WordError):
             wordbooks.merge(area=make_area("Elsewhere"), person=self.person, keep_id=keep.pk, drop_id=keep.pk)
 
@@ -83,7 +85,7 @@ class WordbookTests(TestCase):
         )
         self.assertContains(answer, "Ambiguous")
         self.assertContains(answer, "Line 7")
-        self.assertEqual(BookWord.objects.get(word="Meter").shorts, ["mtr", "mt"])
+        self.assertEqual(BookWord.objects.get(word="Meter").abbreviations, ["mtr", "mt"])
         self.assertEqual(BookWord.objects.count(), 4)
         book = openpyxl.Workbook()
         assert book.active
@@ -93,7 +95,7 @@ class WordbookTests(TestCase):
         self.client.post(
             self.at("import"), {"list": SimpleUploadedFile("w.xlsx", out.getvalue()), "book": self.book.pk}
         )
-        self.assertEqual(BookWord.objects.get(word="Pump").shorts, ["pmp"])
+        self.assertEqual(BookWord.objects.get(word="Pump").abbreviations, ["pmp"])
         for name, content in (("w.csv", b"\0\1\2"), ("w.xlsx", b"PK\x03\x04 broken"), ("w.csv", b"one\ntwo\n")):
             bad = self.client.post(self.at("import"), {"list": SimpleUploadedFile(name, content), "new_book": "N"})
             self.assertEqual(bad.status_code, 422)
@@ -106,7 +108,7 @@ class WordbookTests(TestCase):
         self.client.post(self.at("find-words"), {"models": [stored.pk]})
         address = find_words(Job.objects.get(kind="words"), Silent())
         found = {word.word: word for word in BookWord.objects.filter(status="proposed")}
-        self.assertEqual(found["Meter"].shorts, ["mtr"])
+        self.assertEqual(found["Meter"].abbreviations, ["mtr"])
         self.assertIn("mtr: in 5 names", found["Meter"].evidence)
         self.assertNotIn("Serial", found)
         self.assertContains(self.client.get(address), "Meter")

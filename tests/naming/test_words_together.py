@@ -12,9 +12,12 @@ from indexa.changes.models import ChangeSet
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.mining import Found
 from indexa.jobs.progress import Silent
-from indexa.naming import doubts, passes, settling, wordbooks
 from indexa.naming.errors import PassError, WordError
-from indexa.naming.models import BookWord, Doubt
+from indexa.naming.passes import decisions as settling
+from indexa.naming.passes import services as passes
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks import term_issues
+from indexa.naming.wordbooks.models import BookWord, TermIssue
 from tests.factories import PASSWORD, make_area, make_person, store
 
 
@@ -28,11 +31,15 @@ class WordCase(TestCase):
     def at(self, name: str, *more: object) -> str:
         return reverse(f"naming:{name}", args=[self.area.slug, *more])
 
-    def word(self, word: str, *shorts: str, **more: object) -> BookWord:
-        return BookWord.objects.create(wordbook=self.book, word=word, shorts=list(shorts), **more)
+    def word(self, word: str, *abbreviations: str, **more: object) -> BookWord:
+        return BookWord.objects.create(wordbook=self.book, word=word, abbreviations=list(abbreviations), **more)
 
     def records(self) -> list[tuple[object, ...]]:
-        return list(BookWord.objects.order_by("pk").values_list("pk", "word", "shorts", "status", "meaning", "beside"))
+        return list(
+            BookWord.objects.order_by("pk").values_list(
+                "pk", "word", "abbreviations", "status", "meaning", "context_words"
+            )
+        )
 
     def undo(self) -> int:
         url = reverse("changes:undo", args=[self.area.slug])
@@ -46,7 +53,7 @@ class TakingBackTests(WordCase):
     def test_every_kind_of_change_is_taken_back_whole(self) -> None:
         meter, other = self.word("Meter", "mtr", meaning="a device"), self.word("Metre", "m")
         self.word("Flow", "flw", status="proposed")
-        row = {"word": "Water Meter", "shorts": "wm mtr", "status": "agreed", "meaning": "b"}
+        row = {"word": "Water Meter", "abbreviations": "wm mtr", "status": "agreed", "meaning": "b"}
         changes = {
             "grid": lambda: self.client.post(self.at("word-row", meter.pk), row),
             "merge": lambda: self.client.post(self.at("merge", meter.pk), {"drop": other.pk}),
@@ -65,16 +72,18 @@ class TakingBackTests(WordCase):
     def test_what_somebody_changed_since_is_not_overwritten(self) -> None:
         meter = self.word("Meter", "mtr")
         self.client.post(
-            self.at("word-row", meter.pk), {"word": "Meter", "shorts": "met", "status": "agreed", "meaning": ""}
+            self.at("word-row", meter.pk), {"word": "Meter", "abbreviations": "met", "status": "agreed", "meaning": ""}
         )
         BookWord.objects.filter(pk=meter.pk).update(meaning="somebody else's")
         self.assertEqual(self.undo(), 409)
-        self.assertEqual(BookWord.objects.get(pk=meter.pk).shorts, ["met"])
+        self.assertEqual(BookWord.objects.get(pk=meter.pk).abbreviations, ["met"])
 
     def test_a_row_that_can_not_be_kept_comes_back_with_what_was_typed(self) -> None:
         self.word("Metre", "m")
         meter = self.word("Meter", "mtr")
-        answer = self.client.post(self.at("word-row", meter.pk), {"word": "METRE", "shorts": "x", "status": "agreed"})
+        answer = self.client.post(
+            self.at("word-row", meter.pk), {"word": "METRE", "abbreviations": "x", "status": "agreed"}
+        )
         self.assertContains(answer, "stands in", status_code=422)
         self.assertContains(answer, 'value="METRE"', status_code=422)
         self.assertFalse(ChangeSet.objects.exists())
@@ -86,8 +95,8 @@ class StackTests(WordCase):
         self.company = make_area("Company")
         make_person(self.company, name="clerk")
         self.shared = wordbooks.own_book(self.company)
-        BookWord.objects.create(wordbook=self.shared, word="Metre", shorts=["mtr"])
-        BookWord.objects.create(wordbook=self.shared, word="Reading", shorts=["rdg"])
+        BookWord.objects.create(wordbook=self.shared, word="Metre", abbreviations=["mtr"])
+        BookWord.objects.create(wordbook=self.shared, word="Reading", abbreviations=["rdg"])
 
     def join(self) -> None:
         take_in(area=self.company, username=self.person.username, role=Role.READER)
@@ -107,7 +116,9 @@ class StackTests(WordCase):
         assert foreign
         self.assertContains(self.client.get(self.at("word", foreign.pk)), "it is written there")
         for address in (self.at("word", foreign.pk), self.at("word-row", foreign.pk)):
-            self.client.post(address, {"word": "Mine", "shorts": "x", "status": "agreed", "book": self.shared.pk})
+            self.client.post(
+                address, {"word": "Mine", "abbreviations": "x", "status": "agreed", "book": self.shared.pk}
+            )
         self.assertFalse(BookWord.objects.filter(word="Mine").exists())
         self.assertContains(self.client.get(self.at("wordbook")), "Reading")
         self.client.post(self.at("books"), {"act": "remove", "book": self.shared.pk})
@@ -142,9 +153,9 @@ class DoubtTests(WordCase):
             Found(short="st", word="state; street", confidence=0.7, evidence=("comments",), count=9, kind="homonym"),
             Found(short="mtr", word="meter", confidence=0.9, evidence=(), count=9),
         ]  # fmt: skip
-        self.assertEqual(doubts.keep(self.area, found), 3)
-        self.assertEqual(doubts.keep(self.area, found), 0)
-        self.by_kind = {one.kind: one for one in Doubt.objects.all()}
+        self.assertEqual(term_issues.keep(self.area, found), 3)
+        self.assertEqual(term_issues.keep(self.area, found), 0)
+        self.by_kind = {one.kind: one for one in TermIssue.objects.all()}
 
     def decide(self, kind: str, act: str) -> str:
         return self.client.post(self.at("doubt", self.by_kind[kind].pk), {"act": act}).content.decode()
@@ -160,16 +171,16 @@ class DoubtTests(WordCase):
         self.assertEqual(self.meanings("recieved"), ["Received"])
         self.assertEqual(sorted(self.meanings("st")), ["State", "Street"])
         self.assertEqual(self.meanings("supplier"), ["Vendor"])
-        self.assertFalse(Doubt.objects.filter(state="open").exists())
+        self.assertFalse(TermIssue.objects.filter(state="open").exists())
         self.undo()
         self.assertEqual(self.meanings("supplier"), [])
-        self.assertEqual([one.kind for one in Doubt.objects.filter(state="open")], ["synonym"])
+        self.assertEqual([one.kind for one in TermIssue.objects.filter(state="open")], ["synonym"])
 
     def test_what_is_rejected_is_not_asked_again(self) -> None:
         self.decide("synonym", "reject")
         self.assertIn("decided it already", self.decide("synonym", "take"))
         found = Found(short="vendor", word="supplier", confidence=0.9, evidence=(), count=4, kind="synonym")
-        self.assertEqual(doubts.keep(self.area, [found]), 0)
+        self.assertEqual(term_issues.keep(self.area, [found]), 0)
         self.assertEqual(self.meanings("vendor"), [])
 
 
@@ -187,9 +198,9 @@ class ToldApartTests(WordCase):
                 model=self.stored, person=self.person, kinds=["columns"], only_missing=True, progress=Silent()
             )
 
-    def apart(self, word: str, *beside: str) -> int:
+    def apart(self, word: str, *context_words: str) -> int:
         return settling.settle_apart(
-            area=self.area, person=self.person, pass_id=self.pass_.pk, short="st", word=word, beside=beside, book=self.book
+            area=self.area, person=self.person, pass_id=self.pass_.pk, short="st", word=word, context_words=context_words, book=self.book
         )  # fmt: skip
 
     def open(self) -> set[str]:
@@ -215,7 +226,7 @@ class ToldApartTests(WordCase):
         self.apart("Street", "addr")
         settling.reopen(area=self.area, person=self.person, pass_id=self.pass_.pk, short="st")
         self.assertEqual(self.open(), before)
-        self.assertFalse(BookWord.objects.filter(shorts__contains=["st"]).exists())
+        self.assertFalse(BookWord.objects.filter(abbreviations__contains=["st"]).exists())
 
     def test_without_company_nothing_is_settled(self) -> None:
         with self.assertRaises(PassError):

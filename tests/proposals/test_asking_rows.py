@@ -11,8 +11,8 @@ from django.urls import reverse
 from indexa.adapters import profiling
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
-from indexa.modeling.models import StoredModel
 from indexa.proposals.models import StoredProposal
+from indexa.store.models import StoredModel
 from tests.factories import PASSWORD, database, make_area, make_person, make_source, server_address
 
 # No key is declared. `who` names nothing: only its values tell that it refers to a keeper. `keeper_town` is a copy of the

@@ -13,11 +13,12 @@ from indexa.core.model import Column, Model, Table
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing, queries
-from indexa.modeling.loading import load_model
-from indexa.modeling.models import DescribedColumn, StoredRelationship
-from indexa.proposals import deciding, finding
+from indexa.proposals import deciding
+from indexa.proposals import discovery as finding
 from indexa.proposals.models import StoredProposal
 from indexa.proposals.queries import Group
+from indexa.store.loading import load_model
+from indexa.store.models import DescribedColumn, StoredRelationship
 from tests.factories import PASSWORD, column, make_area, make_person, store, table
 
 

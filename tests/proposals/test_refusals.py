@@ -12,9 +12,10 @@ from indexa.changes.models import ChangeSet
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.modeling.models import StoredRelationship, StoredTable
-from indexa.proposals import deciding, finding
+from indexa.proposals import deciding
+from indexa.proposals import discovery as finding
 from indexa.proposals.models import StoredProposal
+from indexa.store.models import StoredRelationship, StoredTable
 from tests.factories import column, table
 from tests.proposals.test_proposals import ProposalCase
 
@@ -40,9 +41,9 @@ class RefusalTests(ProposalCase):
         self.assertFalse(ChangeSet.objects.filter(why__startswith="Accepted").exists())
 
     def test_a_proposal_whose_table_or_column_went_is_not_accepted_but_can_be_rejected(self) -> None:
-        StoredTable.objects.filter(pk=table(self.stored, "point").pk).update(gone_since=timezone.now())
+        StoredTable.objects.filter(pk=table(self.stored, "point").pk).update(removed_at=timezone.now())
         gone = column(self.stored, "result.sample_id")
-        type(gone).objects.filter(pk=gone.pk).update(gone_since=timezone.now())
+        type(gone).objects.filter(pk=gone.pk).update(removed_at=timezone.now())
         for of in (
             {"table_name": "main.sample", "ref_table_name": "main.point"},
             {"table_name": "main.result", "ref_table_name": "main.sample"},
@@ -56,7 +57,7 @@ class RefusalTests(ProposalCase):
         self.assertFalse(StoredRelationship.objects.exists())
 
     def test_of_a_group_what_holds_is_accepted_and_the_rest_stays_open(self) -> None:
-        StoredTable.objects.filter(pk=table(self.stored, "point").pk).update(gone_since=timezone.now())
+        StoredTable.objects.filter(pk=table(self.stored, "point").pk).update(removed_at=timezone.now())
         answer = self.client.post(
             self.at("decide-many"), {"act": "accept", "table": str(table(self.stored, "notice").pk)}, follow=True
         )
@@ -106,7 +107,7 @@ class RefusalTests(ProposalCase):
 
     def test_a_subtype_is_written_down_beside_the_part_that_a_table_has(self) -> None:
         point = table(self.stored, "point")
-        StoredTable.objects.filter(pk=point.pk).update(part="code table")
+        StoredTable.objects.filter(pk=point.pk).update(table_role="code table")
         StoredProposal.objects.create(
             model=self.stored, kind="subtype", identity="sub", pattern="", table_id=point.pk, table_name="main.point",
             ref_table_id=table(self.stored, "sample").pk, ref_table_name="main.sample", column_ids=[], columns=[],
@@ -114,7 +115,7 @@ class RefusalTests(ProposalCase):
         )  # fmt: skip
         self.accept(identity="sub")
         point.refresh_from_db()
-        self.assertEqual(point.part, "code table; subtype of main.sample")
+        self.assertEqual(point.table_role, "code table; subtype of main.sample")
 
     def test_the_margin_tells_what_speaks_for_it_and_what_else_it_may_be(self) -> None:
         one = self.open(kind="foreign_key", table_name="main.sample")
@@ -123,8 +124,8 @@ class RefusalTests(ProposalCase):
             column_ids=one.column_ids, columns=one.columns, ref_table_id=table(self.stored, "result").pk, ref_table_name="main.result", confidence=0.2,
         )  # fmt: skip
         page = self.client.get(self.at("margin", one.pk)).content.decode().lower()
-        for told in (escape(one.evidence[0].split("`")[0].strip()), "main.result"):
-            self.assertIn(told, page)
+        for text in (escape(one.evidence[0].split("`")[0].strip()), "main.result"):
+            self.assertIn(text, page)
 
     def test_looking_is_a_job_that_says_what_is_missing(self) -> None:
         response = self.client.post(self.at("look"), {"ask_rows": "1"})

@@ -18,10 +18,10 @@ from indexa.areas.models import Role
 from indexa.core import platforms
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
-from indexa.modeling.loading import load_model
-from indexa.modeling.models import StoredColumn, StoredIndex
 from indexa.sources import scanning
 from indexa.sources.models import Intake, Preset, Source, SourceFile
+from indexa.store.loading import load_model
+from indexa.store.models import StoredColumn, StoredIndex
 from tests.core.test_kit import text
 from tests.factories import PASSWORD, make_area, make_person
 
@@ -91,7 +91,7 @@ class ScriptSourceTests(SourceCase):
         self.assertEqual(
             StoredColumn.objects.get(table__model=intake.model, remark__gt="").remark, "given by the office"
         )
-        self.assertEqual(StoredIndex.objects.get(name="ixNote").facts["parts"][0]["length"], 20)
+        self.assertEqual(StoredIndex.objects.get(name="ixNote").properties["parts"][0]["length"], 20)
         receipt = self.client.get(self.address("receipt", intake.pk))
         self.assertContains(receipt, "GIBBERISH here")
         self.assertContains(receipt, "line 5")

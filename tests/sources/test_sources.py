@@ -17,11 +17,11 @@ from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobCancelledError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.modeling.models import StoredModel, StoredTable
 from indexa.sources import scanning, services
 from indexa.sources.intake import read_source
 from indexa.sources.models import Intake, Source
 from indexa.sources.secrets import SealBrokenError, seal, unseal
+from indexa.store.models import StoredModel, StoredTable
 from tests.factories import PASSWORD, column, database, make_area, make_person, make_source, server_address
 
 SCRIPT = """create schema a; create schema b;
@@ -134,7 +134,7 @@ class IntakeTests(TransactionTestCase):
             def __init__(self, after: int) -> None:
                 self.left = after
 
-            def tell(self, step: str, done: int = 0, total: int = 0) -> None:
+            def report(self, step: str, done: int = 0, total: int = 0) -> None:
                 self.left -= 1
                 if self.left < 0:
                     raise JobCancelledError
@@ -144,7 +144,7 @@ class IntakeTests(TransactionTestCase):
             steps = 0
             while True:
                 job = self.job(source)
-                with patch("indexa.jobs.progress.JobProgress.tell", CalledOff(steps).tell):
+                with patch("indexa.jobs.progress.JobProgress.report", CalledOff(steps).report):
                     jobs.run(job.pk)
                 job.refresh_from_db()
                 if job.state == Job.State.DONE:

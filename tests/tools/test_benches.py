@@ -70,9 +70,9 @@ class JudgingTests(TestCase):
             ("public.invoice_line", frozenset({"invoice_id"}), "public.invoice"),
         })  # fmt: skip
         self.assertEqual(single_keys(plain)["public.invoice", "customer_id"], {("public.customer", "id")})
-        score, told = judge(plain, "foreign", None)
+        score, text = judge(plain, "foreign", None)
         self.assertEqual((score, f1(score)), ((2, 2, 2), 1.0))
-        self.assertTrue(all(right for confidence, right in told if confidence >= 0.5))
+        self.assertTrue(all(right for confidence, right in text if confidence >= 0.5))
         self.assertEqual(keys_found(plain, None), (3, 3))
         self.assertEqual(score_keys(plain, "all"), (3, 3))
         self.assertEqual(score_references(plain, "all")[:3], (2, 2, 2))
@@ -82,10 +82,10 @@ class JudgingTests(TestCase):
 
     def test_made_up_rows_are_asked_by_the_queries_that_a_source_is_asked(self) -> None:
         plain = read(PLAIN)
-        said = said_by_made_up_rows(plain, hide(plain, "all"))
-        self.assertEqual(said.included["public", "invoice", ("customer_id",), "public", "customer", ("id",)], 1.0)
-        self.assertGreater(said.unique["public", "customer", ("id",)], 1)
-        self.assertEqual(said.unique["public", "invoice_line", ("invoice_id",)], 0)
+        message = said_by_made_up_rows(plain, hide(plain, "all"))
+        self.assertEqual(message.included["public", "invoice", ("customer_id",), "public", "customer", ("id",)], 1.0)
+        self.assertGreater(message.unique["public", "customer", ("id",)], 1)
+        self.assertEqual(message.unique["public", "invoice_line", ("invoice_id",)], 0)
         odd = read(ODD)
         self.assertEqual(judge(odd, "foreign", said_by_made_up_rows(odd, hide(odd, "foreign")))[0], (1, 1, 1))
 
@@ -127,10 +127,10 @@ class TimingTests(TestCase):
     def test_cases_run_in_turn_and_are_told_against_the_first(self) -> None:
         ran: list[str] = []
         cases = {"one": lambda: ran.append("one"), "other": lambda: ran.append("other")}
-        with redirect_stdout(io.StringIO()) as told:
+        with redirect_stdout(io.StringIO()) as text:
             seconds = compare(cases, runs=3)
         self.assertEqual(ran, ["one", "other"] * 3)
         self.assertEqual({name: len(taken) for name, taken in seconds.items()}, {"one": 3, "other": 3})
-        first = re.search(r"\| one \|.*\| ([\d.]+) \|", told.getvalue())
+        first = re.search(r"\| one \|.*\| ([\d.]+) \|", text.getvalue())
         assert first
         self.assertEqual(float(first[1]), 1.0)

@@ -123,13 +123,13 @@ def _refuse_marks(address: Address, password: str) -> None:
 
 
 def _explain(error: Exception, address: Address, password: str) -> SourceError:
-    said = " ".join(str(error).split())[:300]
+    message = " ".join(str(error).split())[:300]
     if password:
-        said = said.replace(password, "…")
+        message = message.replace(password, "…")
     return SourceError(
         "database",
         f"The database at {address.host}, port {address.port}, refused or broke off.",
-        f"It said: {said or 'nothing'}",
+        f"It said: {message or 'nothing'}",
     )
 
 
@@ -149,7 +149,7 @@ class DriverReading:
         finally:
             cursor.close()
 
-    def hold_still(self) -> None:
+    def begin_snapshot(self) -> None:
         """The kit is one query and sees one state by itself."""
 
     def fetch(self, query: str, parameters: Mapping[str, Any]) -> Iterable[tuple[Any, ...]]:

@@ -84,7 +84,7 @@ class SQLiteReading:
         self._connection = connection
         self.version = sqlite3.sqlite_version
 
-    def hold_still(self) -> None:
+    def begin_snapshot(self) -> None:
         """Let all later queries see one state of the file."""
         self._connection.execute("begin")
 
@@ -179,7 +179,7 @@ class DuckDBReading:
         """The version of the library that reads the file."""
         return str(self._connection.execute("select version()").fetchone()[0])
 
-    def hold_still(self) -> None:
+    def begin_snapshot(self) -> None:
         """Let all later queries see one state of the file."""
         self._connection.execute("begin transaction")
 

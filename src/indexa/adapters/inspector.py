@@ -9,7 +9,7 @@ from typing import Any
 from indexa.adapters import profiling
 from indexa.adapters.errors import SourceError
 from indexa.adapters.sqlalchemy_urls import OtherAddress
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.questions import Questions
 from indexa.core.intake.catalog import CatalogBuilder
@@ -42,11 +42,11 @@ def open_inspection(address: OtherAddress, password: str) -> Iterator[Inspection
             _calm(connection, address)
             yield Inspection(sqlalchemy.inspect(connection), address.backend)
     except (SQLAlchemyError, OSError, RuntimeError) as error:
-        said = " ".join(str(getattr(error, "orig", None) or error).split())[:300]
+        message = " ".join(str(getattr(error, "orig", None) or error).split())[:300]
         for secret in (password, url.password):
             if secret:
-                said = said.replace(str(secret), "…")
-        raise SourceError("database", "The database refused or broke off.", f"It said: {said}") from None
+                message = message.replace(str(secret), "…")
+        raise SourceError("database", "The database refused or broke off.", f"It said: {message}") from None
     finally:
         engine.dispose()
 
@@ -94,9 +94,9 @@ class Inspection:
             found.append(SchemaCount(schema or "", counts))
         return found
 
-    def ask_rows(self, asked: Questions, tell: Tick, seconds: float) -> DataSaid:
+    def ask_rows(self, asked: Questions, report: Tick, seconds: float) -> DataSaid:
         """Ask nothing: how such a database limits a query is not known."""
-        del asked, tell, seconds
+        del asked, report, seconds
         return DataSaid(said=[profiling.NOT_ASKED.format(platform=self._backend)])
 
     def limits(self) -> list[str]:
@@ -122,7 +122,7 @@ class Inspection:
 
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
-        with collector_resting():
+        with gc_paused():
             builder = CatalogBuilder(name, self._backend, choice)
             schemas = [schema for schema in self._schemas() if choice.takes_schema(schema or "")]
             for number, schema in enumerate(schemas):

@@ -44,5 +44,5 @@ def file_rows(name: str, path: Path, of_text: Callable[[str], Iterator[Row]], hi
 
 def fault_of(name: str, error: Exception) -> str:
     """Return what is wrong with a file as a sentence that names it."""
-    told = str(error).rstrip(".")
-    return f"{told}." if name in told else f"{name}: {told}."
+    text = str(error).rstrip(".")
+    return f"{text}." if name in text else f"{name}: {text}."

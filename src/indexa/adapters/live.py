@@ -41,7 +41,7 @@ class Reading(Protocol):
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
 
-    def ask_rows(self, asked: Questions, tell: Tick, seconds: float) -> DataSaid:
+    def ask_rows(self, asked: Questions, report: Tick, seconds: float) -> DataSaid:
         """Ask the rows, by bounded queries that return counts only, for so many seconds at most."""
 
 
@@ -74,9 +74,9 @@ class PlatformReading:
         self._platform.balance(self._session, receipt, choice)
         return model, receipt
 
-    def ask_rows(self, asked: Questions, tell: Tick, seconds: float) -> DataSaid:
+    def ask_rows(self, asked: Questions, report: Tick, seconds: float) -> DataSaid:
         """Ask the rows, by bounded queries that return counts only, for so many seconds at most."""
-        return profiling.ask(self._session, self._platform.name, asked, tell, seconds)
+        return profiling.ask(self._session, self._platform.name, asked, report, seconds)
 
 
 @contextmanager

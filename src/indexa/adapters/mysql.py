@@ -90,7 +90,7 @@ class MySQLReading:
         """The server's version as it words it."""
         return str(self._connection.get_server_info())
 
-    def hold_still(self) -> None:
+    def begin_snapshot(self) -> None:
         """Begin the one transaction that all later queries run in. The catalog itself has no snapshots here."""
         with self._connection.cursor() as cursor:
             cursor.execute("start transaction read only")
@@ -141,18 +141,18 @@ def explain(error: Exception, address: Address) -> SourceError:
             "No honest server does that. Nothing was read from it; check the address with whoever runs it.",
         )
     number = error.args[0] if error.args and isinstance(error.args[0], int) else 0
-    said = str(error.args[1] if len(error.args) > 1 else error).splitlines()[0][:300] if str(error) else "nothing"
+    text = str(error.args[1] if len(error.args) > 1 else error).splitlines()[0][:300] if str(error) else "nothing"
     if number in _FAILURES:
         code, message, hint = _FAILURES[number]
         return SourceError(code, message.format(where=where, a=address), hint.format(where=where, a=address))
     if number == 2003:
-        if "Name or service not known" in said or "getaddrinfo" in said:
+        if "Name or service not known" in text or "getaddrinfo" in text:
             return SourceError(
                 "host-unknown",
                 f"No host is known by the name “{address.host}”.",
                 "Check the spelling, or enter the address in numbers.",
             )
-        if "timed out" in said:
+        if "timed out" in text:
             return SourceError(
                 "time-out",
                 f"{where} did not answer within the time allowed.",
@@ -160,7 +160,7 @@ def explain(error: Exception, address: Address) -> SourceError:
             )
         hint = "Check the port, and whether the database is running and listens to this machine."
         return SourceError("nothing-listens", f"Nothing answers at {where}.", hint)
-    return SourceError("database", "The database refused or broke off.", f"It said: {said}")
+    return SourceError("database", "The database refused or broke off.", f"It said: {text}")
 
 
 _FAILURES = {

@@ -144,7 +144,7 @@ class PostgreSQLReading:
         """The server's version as it words it."""
         return self._connection.info.parameter_status("server_version") or ""
 
-    def hold_still(self) -> None:
+    def begin_snapshot(self) -> None:
         """Begin the one transaction that all later queries run in, with one snapshot."""
         self._connection.execute("begin isolation level repeatable read read only")
 

@@ -48,12 +48,12 @@ class Session(Protocol):
 
 
 def ask(
-    session: Session, platform: str, asked: Questions, tell: Tell | None = None, seconds: float = SECONDS
+    session: Session, platform: str, asked: Questions, report: Tell | None = None, seconds: float = SECONDS
 ) -> DataSaid:
     """Ask until all is answered or the time is up; `DataSaid.said` words what was left unasked."""
     if platform not in PLATFORMS:
         return DataSaid(said=[NOT_ASKED.format(platform=platform)])
-    return _Asking(session, platform, asked, tell or _quiet, time.monotonic() + seconds).all()
+    return _Asking(session, platform, asked, report or _quiet, time.monotonic() + seconds).all()
 
 
 def _quiet(*_: object) -> None:
@@ -76,8 +76,8 @@ def _in_turn(*kinds: _Kind) -> list[tuple[Any, Callable[[Any], Any], dict[Any, A
 
 
 class _Asking:
-    def __init__(self, session: Session, platform: str, asked: Questions, tell: Tell, until: float) -> None:
-        self._session, self._asked, self._tell, self._until = session, asked, tell, until
+    def __init__(self, session: Session, platform: str, asked: Questions, report: Tell, until: float) -> None:
+        self._session, self._asked, self._tell, self._until = session, asked, report, until
         # SQLite takes a name between double quotes that is no column for a text.
         self._quote = "`{}`" if platform in ("mysql", "sqlite") else '"{}"'
         self._mark = self._quote[0]
@@ -87,23 +87,23 @@ class _Asking:
         self._small: dict[tuple[str, str], bool] = {}
 
     def all(self) -> DataSaid:
-        said = self._said
+        message = self._said
         large = 0
         refused: list[str] = []
         self._session.bound(SECONDS_OF_ONE)
         asked = self._asked
         every = _in_turn(
-            (asked.unique, self._unique, said.unique),
-            (asked.included, self._share, said.included),
-            (asked.ranged, self._range, said.ranged),
-            (asked.counted, self._rows, said.rows),
-            (asked.repeated, self._repeats, said.repeated),
+            (asked.unique, self._unique, message.unique),
+            (asked.included, self._share, message.included),
+            (asked.ranged, self._range, message.ranged),
+            (asked.counted, self._rows, message.rows),
+            (asked.repeated, self._repeats, message.repeated),
         )
-        every += _in_turn((asked.searched, self._search, {}), (asked.tried, self._unique, said.unique))
+        every += _in_turn((asked.searched, self._search, {}), (asked.tried, self._unique, message.unique))
         total = len(every)
         for done, (question, answer, answers) in enumerate(every):
             if time.monotonic() > self._until:
-                said.said.append(f"{total - done:,} of {total:,} questions were not asked: the time allowed was up.")
+                message.said.append(f"{total - done:,} of {total:,} questions were not asked: the time allowed was up.")
                 break
             if done % 20 == 0:
                 self._tell("Asking the rows", done, total)
@@ -117,14 +117,14 @@ class _Asking:
                 if found is not None:
                     answers[question] = found
         if large:
-            said.said.append(
+            message.said.append(
                 f"{large:,} {'column was' if large == 1 else 'columns were'} not compared: the other table has more than "
                 f"{SAMPLED_ROWS:,} rows and no index on the key, so that all of it would have been read."
             )
         if refused:
             many = f"{len(refused):,} question{'s were' if len(refused) > 1 else ' was'} refused by the source."
-            said.said.append(f"{many} It said first: {refused[0]}.")
-        return said
+            message.said.append(f"{many} It said first: {refused[0]}.")
+        return message
 
     def _unique(self, question: Uniqueness) -> int | None:
         """Count the sampled rows, if they hold no value twice and none that is empty, else 0; None where there are too few."""

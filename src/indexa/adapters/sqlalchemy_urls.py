@@ -160,9 +160,9 @@ def _check_arguments(url: URL, backend: str, positional: list[Any], keywords: di
         if backend not in _WITHOUT_SERVER:
             raise SourceError("url", "The URL names no host.", "Write the host between “://” and the database.")
         return
-    told = [str(value) for name, value in keywords.items() if name.lower() in _HOST_NAMES]
-    told += [text for text in positional if isinstance(text, str)]
-    if backend != "firebird" and not any(url.host.lower() in text.lower() for text in told):
+    message = [str(value) for name, value in keywords.items() if name.lower() in _HOST_NAMES]
+    message += [text for text in positional if isinstance(text, str)]
+    if backend != "firebird" and not any(url.host.lower() in text.lower() for text in message):
         raise SourceError("url", "The dialect does not say which host it connects to.", "Choose another driver.")
     if any(name.lower() in _HOST_NAMES and str(value).lower() != url.host.lower() for name, value in keywords.items()):
         raise SourceError("url", "The dialect would connect to another host.", "Choose another driver.")

@@ -7,7 +7,7 @@ from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 
 from indexa.areas.models import Person, Role
-from indexa.web.forms import Styled
+from indexa.ui.forms import Styled
 
 
 class MemberForm(Styled):

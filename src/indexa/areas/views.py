@@ -12,7 +12,7 @@ from indexa.areas import services
 from indexa.areas.forms import MemberForm
 from indexa.areas.models import Area, Membership, Role
 from indexa.areas.policies import AreaRequest, in_area
-from indexa.web.parameters import whole_number
+from indexa.ui.parameters import parse_int
 
 
 @require_GET
@@ -46,7 +46,7 @@ def change_member(request: AreaRequest, pk: int) -> HttpResponse:
     """Change a role, or let a member go."""
     get_object_or_404(Membership, pk=pk, area=request.area)
     wanted = request.POST.get("role", "")
-    if wanted != "none" and whole_number(wanted) not in Role.values:
+    if wanted != "none" and parse_int(wanted) not in Role.values:
         raise SuspiciousOperation("There is no such role.")
     role = None if wanted == "none" else Role(int(wanted))
     try:

@@ -25,8 +25,8 @@ class ConflictsError(ChangeError):
 
     def __init__(self, conflicts: Sequence[Conflict]) -> None:
         first, more = conflicts[0], len(conflicts) - 1
-        told = f"Not undone: {first.label}, {first.field.lower()}: {first.why}"
-        super().__init__(f"{told}, and {more:,} more conflict{'' if more == 1 else 's'}." if more else f"{told}.")
+        text = f"Not undone: {first.label}, {first.field.lower()}: {first.why}"
+        super().__init__(f"{text}, and {more:,} more conflict{'' if more == 1 else 's'}." if more else f"{text}.")
         self.conflicts = tuple(conflicts)
 
 

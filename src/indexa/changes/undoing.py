@@ -78,7 +78,7 @@ class UndoArguments(Arguments):
 def undo_in_background(job: Job, progress: Progress) -> str:
     """Undo or redo a change set that is large. Returns the address of the model's history."""
     assert job.started_by is not None
-    progress.tell("Bringing the state before back")
+    progress.report("Bringing the state before back")
     act = redo if job.arguments.get("redo") else undo
     try:
         undone = act(area=job.area, person=job.started_by, change_set_id=job.arguments["change_set"])

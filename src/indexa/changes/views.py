@@ -12,7 +12,7 @@ from indexa.changes import undoing, wording
 from indexa.changes.errors import AlreadyUndoneError, ChangeError, ConflictsError
 from indexa.changes.models import ChangeSet
 from indexa.jobs import services as jobs
-from indexa.web.parameters import whole_number
+from indexa.ui.parameters import parse_int
 
 
 @require_POST
@@ -22,7 +22,7 @@ def undo(request: AreaRequest) -> JsonResponse:
 
     What is not named and is more than one change, or was done elsewhere than on the page that asks, is asked for first.
     """
-    asked = whole_number(request.POST.get("change_set")) or None
+    asked = parse_int(request.POST.get("change_set")) or None
     last = undoing.next_to_undo(area=request.area, person=request.user, change_set_id=asked)
     return _answer(request, last, asked, redo=False)
 
@@ -31,7 +31,7 @@ def undo(request: AreaRequest) -> JsonResponse:
 @in_area(Role.STEWARD)
 def redo(request: AreaRequest) -> JsonResponse:
     """Redo what the person who asks undid last, or the undo that is named."""
-    asked = whole_number(request.POST.get("change_set")) or None
+    asked = parse_int(request.POST.get("change_set")) or None
     last = undoing.next_to_redo(area=request.area, person=request.user, change_set_id=asked)
     return _answer(request, last, asked, redo=True)
 
@@ -64,7 +64,7 @@ def _is_to_be_asked(last: ChangeSet, scope: str) -> bool:
     `scope` is "model" with an id, "words" for wordbooks and passes, or "" for a page that is about the whole area.
     """
     kind, _, model = scope.partition(" ")
-    elsewhere = (kind == "model" and not _is_of(last, whole_number(model))) or (
+    elsewhere = (kind == "model" and not _is_of(last, parse_int(model))) or (
         kind == "words" and last.model_id is not None
     )
     return elsewhere or last.before_snapshot_id is not None or wording.amount(last).number > 1

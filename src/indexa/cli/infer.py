@@ -47,7 +47,7 @@ def _run(given: argparse.Namespace) -> int:
         from indexa.adapters.wordbook_files import read_wordbook_file
 
         stack = Stack([read_wordbook_file(Path(name)) for name in given.wordbook])
-    tell = _tell if sys.stderr.isatty() else None
+    report = _tell if sys.stderr.isatty() else None
     data = None
     if given.data:
         from indexa.cli.read import open_named
@@ -55,11 +55,11 @@ def _run(given: argparse.Namespace) -> int:
 
         with open_named(given.data) as opened:
             data = ask_in_rounds(
-                model, stack, lambda asked, seconds: opened.ask_rows(asked, tell or _quiet, seconds), tell
+                model, stack, lambda asked, seconds: opened.ask_rows(asked, report or _quiet, seconds), report
             )
         for line in data.said:
             print(f"indexa: {line}", file=sys.stderr)
-    found = [one for one in propose(model, stack, data, tell) if one.confidence >= given.least]
+    found = [one for one in propose(model, stack, data, report) if one.confidence >= given.least]
     written = msgspec.json.format(msgspec.json.encode(Proposals(found)), indent=1)
     if given.output == "-":
         sys.stdout.buffer.write(written + b"\n")

@@ -57,7 +57,9 @@ def split(given: argparse.Namespace) -> int:
     """Write {"name", "words"} for each line of standard input."""
     from indexa.core.naming.splitting import Splitter
 
-    return _told(lambda: _split(Splitter(_stack(given).shorts()), [line for _, line in _lines(sys.stdin.buffer)]))
+    return _told(
+        lambda: _split(Splitter(_stack(given).abbreviations()), [line for _, line in _lines(sys.stdin.buffer)])
+    )
 
 
 def _split(splitter: Splitter, names: list[str]) -> Iterator[dict[str, object]]:
@@ -132,14 +134,14 @@ def _mine(given: argparse.Namespace) -> Iterator[dict[str, object]]:
 
     for one in found_in([_model(name) for name in given.model], _stack(given)):
         if one.kind == "short form" or given.all_kinds:
-            told: dict[str, object] = {
+            text: dict[str, object] = {
                 "short": one.short,
                 "word": one.word,
                 "confidence": one.confidence,
                 "evidence": one.evidence,
                 "count": one.count,
             }
-            yield told | ({"kind": one.kind} if given.all_kinds else {})
+            yield text | ({"kind": one.kind} if given.all_kinds else {})
 
 
 # in and out ----------------------------------------------------------------------------------------------------------

@@ -194,8 +194,8 @@ def _read_scripts(given: argparse.Namespace, paths: list[tuple[str, Path]], choi
             proposed = propose_for(files)
             dialect = proposed[0][0] if proposed else "postgresql"
             if not given.quiet:
-                said = "read as" if proposed else "nothing shows the dialect; read as"
-                print(f"{said} {platforms.get(dialect).label}; --dialect chooses another", file=sys.stderr)
+                message = "read as" if proposed else "nothing shows the dialect; read as"
+                print(f"{message} {platforms.get(dialect).label}; --dialect chooses another", file=sys.stderr)
         narrowed = choice if choice != Choice() else None
         return read_scripts(
             files,

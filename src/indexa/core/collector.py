@@ -6,7 +6,7 @@ from contextlib import contextmanager
 
 
 @contextmanager
-def collector_resting() -> Iterator[None]:
+def gc_paused() -> Iterator[None]:
     """Keep the collector still: with hundreds of thousands of new objects its passes double the time.
 
     Nothing that is made in such a block refers back to itself, so nothing waits for the collector.

@@ -22,11 +22,12 @@ from indexa.editions.models import Edition
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling import editing, renaming
-from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
-from indexa.naming import standards, wordbooks
-from indexa.naming.models import BookWord
+from indexa.naming.standards import services as standards
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
 from indexa.sources import services as sources
 from indexa.sources.models import Source
+from indexa.store.models import StoredColumn, StoredModel, StoredTable
 
 AREA = "Customer and Billing"
 PASSWORD = "tarnbeck water"  # noqa: S105  the demo's sign-ins are printed, and the server is on loopback
@@ -160,11 +161,11 @@ def _write_words(area: Area, person: Person) -> None:
         for column in StoredColumn.objects.filter(table__model=model).select_related("table")
     }
     items: list[tuple[StoredTable | StoredColumn, tuple[str, str]]] = []
-    items += [(tables[name], told) for name, told in words.TABLES.items()]
-    items += [(columns[name], told) for name, told in words.COLUMNS.items()]
-    for item, told in items:
+    items += [(tables[name], text) for name, text in words.TABLES.items()]
+    items += [(columns[name], text) for name, text in words.COLUMNS.items()]
+    for item, text in items:
         place = editing.place_of(item, only_here=False)
-        for field, value in zip(("business_name", "definition"), told, strict=True):
+        for field, value in zip(("business_name", "definition"), text, strict=True):
             editing.edit(area=area, person=person, place=place, field=field, seen="", value=value)
 
 
@@ -189,9 +190,9 @@ def _look_for_proposals(area: Area, person: Person, name: str) -> Job:
 def _write_wordbooks(area: Area, person: Person) -> None:
     for name, entries in words.WORDBOOKS.items():
         book = wordbooks.make_book(area, name)
-        for word, shorts, status, beside, meaning in entries:
+        for word, abbreviations, status, context_words, meaning in entries:
             BookWord.objects.create(
-                wordbook=book, word=word, shorts=shorts.split(), status=status, beside=beside.split(), meaning=meaning,
+                wordbook=book, word=word, abbreviations=abbreviations.split(), status=status, context_words=context_words.split(), meaning=meaning,
                 changed_by=person,
             )  # fmt: skip
 

@@ -6,9 +6,10 @@ from indexa.areas.models import Area, Person
 from indexa.core.naming.standard import Kind, Rule
 from indexa.jobs.models import Job
 from indexa.modeling import editing
-from indexa.modeling.models import StoredColumn, StoredModel, StoredTable
-from indexa.naming import standards, wordbooks
-from indexa.naming.models import BookWord
+from indexa.naming.standards import services as standards
+from indexa.naming.wordbooks import services as wordbooks
+from indexa.naming.wordbooks.models import BookWord
+from indexa.store.models import StoredColumn, StoredModel, StoredTable
 
 AREA = "Reporting"
 SCHEMAS = ["dw", "mart"]
@@ -71,7 +72,7 @@ def name_and_govern(area: Area, person: Person, company: Area) -> Job:
     """Give the warehouse its short forms above the company's words, a standard, business names; queue a pass to physical names."""
     book = wordbooks.make_book(area, "Warehouse")
     BookWord.objects.bulk_create(
-        BookWord(wordbook=book, word=word, shorts=[short], changed_by=person)
+        BookWord(wordbook=book, word=word, abbreviations=[short], changed_by=person)
         for word, short in (entry.rsplit(" ", 1) for entry in _SHORT_FORMS)
     )
     company_book = next(one for one in wordbooks.books_of(company) if one.name == "Tarnbeck Water")
@@ -82,11 +83,11 @@ def name_and_govern(area: Area, person: Person, company: Area) -> Job:
         f"{column.table.full_name}.{column.name}": column
         for column in StoredColumn.objects.filter(table__model=model).select_related("table")
     }
-    items: list[tuple[StoredTable | StoredColumn, str]] = [(tables[name], told) for name, told in TABLES.items()]
-    items += [(columns[name], told) for name, told in COLUMNS.items()]
-    for item, told in items:
+    items: list[tuple[StoredTable | StoredColumn, str]] = [(tables[name], text) for name, text in TABLES.items()]
+    items += [(columns[name], text) for name, text in COLUMNS.items()]
+    for item, text in items:
         place = editing.place_of(item, only_here=False)
-        editing.edit(area=area, person=person, place=place, field="business_name", seen="", value=told)
+        editing.edit(area=area, person=person, place=place, field="business_name", seen="", value=text)
     made = standards.make(area=area, person=person, name="Warehouse", platform="postgresql", rules=_RULES)
     standards.govern(stored=made, models=[model])
     return Job.objects.create(

@@ -9,10 +9,11 @@ from django.views.decorators.http import require_GET
 from indexa.areas.models import Membership, Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.changes.models import ChangeSet
-from indexa.desk import finding, worklist
+from indexa.desk import lookup as finding
+from indexa.desk import worklist
 from indexa.modeling import queries
-from indexa.modeling.models import Layer, StoredModel
 from indexa.proposals import queries as proposals
+from indexa.store.models import Layer, StoredModel
 
 
 @require_GET

@@ -10,8 +10,9 @@ from django.db.models import Count, Exists, OuterRef, Q
 from indexa.areas.models import Area
 from indexa.editions.models import Edition
 from indexa.jobs.models import Job
-from indexa.modeling.models import StoredModel
-from indexa.sources.models import Intake, Rereading, Schedule
+from indexa.reconcile.models import Reconciliation
+from indexa.sources.models import Intake, Schedule
+from indexa.store.models import StoredModel
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,16 +58,18 @@ def waiting(area: Area) -> list[Job]:
     return list(failed.exclude(Exists(later)).order_by("-pk")[:5])
 
 
-def read_again(area: Area) -> list[Rereading]:
+def read_again(area: Area) -> list[Reconciliation]:
     """Return later readings whose differences wait for a decision, with their counts."""
-    found = Rereading.objects.filter(source__area=area, state=Rereading.State.WAITING).select_related("source")
+    found = Reconciliation.objects.filter(source__area=area, state=Reconciliation.State.WAITING).select_related(
+        "source"
+    )
     conflicts = Q(differences__decision="later") & ~Q(differences__conflict="")
     return list(found.annotate(count=Count("differences"), conflicts=Count("differences", filter=conflicts)))
 
 
 def late(area: Area) -> list[Schedule]:
     """Return schedules whose last reading came late or was skipped."""
-    return list(Schedule.objects.filter(source__area=area).exclude(said="").select_related("source"))
+    return list(Schedule.objects.filter(source__area=area).exclude(message="").select_related("source"))
 
 
 def readings(area: Area) -> list[Intake]:

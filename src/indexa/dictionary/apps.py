@@ -3,7 +3,7 @@
 from django.apps import AppConfig
 
 from indexa.changes.signals import objects_changed
-from indexa.modeling.signals import model_changed
+from indexa.store.signals import model_changed
 
 
 class DictionaryConfig(AppConfig):
@@ -12,7 +12,7 @@ class DictionaryConfig(AppConfig):
 
     def ready(self) -> None:
         """Have the dictionary's rows follow the store, and what people change."""
-        from indexa.dictionary import following
+        from indexa.dictionary import refresh as following
 
         model_changed.connect(following.follow_store, dispatch_uid="dictionary")
         objects_changed.connect(following.follow_changes, dispatch_uid="dictionary")

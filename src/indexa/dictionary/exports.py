@@ -90,7 +90,7 @@ def export_in_background(job: Job, progress: Progress) -> str:
     query = read_query(job.area, QueryDict(job.arguments["address"]))
     kind = job.arguments["file_kind"]
     with write(kind, query, job.started_by, job.area, progress) as stream:
-        progress.tell("Keeping the file")
+        progress.report("Keeping the file")
         JobFile.objects.update_or_create(
             job=job,
             defaults={
@@ -105,7 +105,7 @@ def export_in_background(job: Job, progress: Progress) -> str:
 def _counted(found: Iterable[Entry], total: int, progress: Progress) -> Iterator[Entry]:
     for number, entry in enumerate(found):
         if number % _ROWS_BETWEEN_TICKS == 0:
-            progress.tell("Writing columns", number, total)
+            progress.report("Writing columns", number, total)
         yield entry
 
 

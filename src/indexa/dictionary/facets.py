@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 from indexa.core.dictionary.key_roles import LABELS
 from indexa.dictionary.search import FACETS, Hits, Query
-from indexa.modeling.models import StoredModel, StoredTable
-from indexa.web.parameters import whole_numbers
+from indexa.store.models import StoredModel, StoredTable
+from indexa.ui.parameters import parse_ints
 
 _SHOWN = 25
 _WORDS = {
@@ -62,11 +62,11 @@ def _facet(query: Query, name: str, counts: Counter[str], words: dict[str, str])
 
 def _model_names(query: Query, hits: Hits) -> dict[str, str]:
     ids = {*hits.facets["model"], *query.filters.get("model", ())}
-    models = StoredModel.objects.filter(area_id=query.area_id, pk__in=whole_numbers(ids))
+    models = StoredModel.objects.filter(area_id=query.area_id, pk__in=parse_ints(ids))
     return {str(pk): name for pk, name in models.values_list("pk", "name")}
 
 
 def _table_names(query: Query, hits: Hits) -> dict[str, str]:
     ids = {value for value, _ in hits.facets["table"].most_common(_SHOWN)} | set(query.filters.get("table", ()))
-    tables = StoredTable.objects.filter(model__area_id=query.area_id, pk__in=whole_numbers(ids))
+    tables = StoredTable.objects.filter(model__area_id=query.area_id, pk__in=parse_ints(ids))
     return {str(table.pk): table.full_name for table in tables.only("schema", "name")}

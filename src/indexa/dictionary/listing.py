@@ -9,7 +9,7 @@ from django.db import connection
 
 from indexa.core.dictionary.entry import Entry
 from indexa.dictionary.search import SORTS, Query, conditions_of
-from indexa.modeling.models import DescribedColumn
+from indexa.store.models import DescribedColumn
 
 
 @dataclass(slots=True)

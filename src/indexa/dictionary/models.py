@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
 
-from indexa.modeling.models import StoredColumn
+from indexa.store.models import StoredColumn
 
 
 class DictionaryRow(models.Model):

@@ -14,7 +14,7 @@ from typing import Any
 from django.db import connection
 
 from indexa.core.dictionary.key_roles import LABELS, Role
-from indexa.web.parameters import whole_numbers
+from indexa.ui.parameters import parse_ints
 
 COUNTED = 1_000
 """Counts are exact up to here; beyond, "1,000+" until the exact ones have been asked for."""
@@ -115,7 +115,7 @@ def conditions_of(query: Query) -> tuple[str, list[Any]]:
             parameters.append([value == "yes" for value in values])
         elif name in ("model", "table"):
             conditions.append(f"{_COLUMNS[name]} = any(%s)")
-            parameters.append(whole_numbers(values))
+            parameters.append(parse_ints(values))
         elif name in _COLUMNS:
             conditions.append(f"{_COLUMNS[name]} = any(%s)")
             parameters.append(list(values))

@@ -18,9 +18,9 @@ from indexa.dictionary import exports, search
 from indexa.dictionary.facets import facets_of
 from indexa.dictionary.forms import read_query, write_query
 from indexa.dictionary.listing import rows_of
-from indexa.modeling.models import StoredModel
-from indexa.web.htmx import FRAGMENT_HEADERS, wants_fragment
-from indexa.web.parameters import whole_number
+from indexa.store.models import StoredModel
+from indexa.ui.htmx import FRAGMENT_HEADERS, wants_fragment
+from indexa.ui.parameters import parse_int
 
 PAGE_SIZE = 50
 """Rows of one block of the window: some two screens."""
@@ -53,7 +53,7 @@ def page(request: AreaRequest) -> HttpResponse:
 def rows(request: AreaRequest) -> HttpResponse:
     """One block of rows, for the window that scrolls."""
     query = read_query(request.area, request.GET)
-    offset = whole_number(request.GET.get("offset"))
+    offset = parse_int(request.GET.get("offset"))
     before = 1 if offset else 0
     ids = search.page(query, offset - before, PAGE_SIZE + before)
     context = _shared(request, query) | {

@@ -17,9 +17,9 @@ from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
-from indexa.modeling.bulk import copy_rows
-from indexa.modeling.loading import load_model
-from indexa.modeling.models import StoredModel
+from indexa.store.bulk import copy_rows
+from indexa.store.loading import load_model
+from indexa.store.models import StoredModel
 
 _FONTS = (
     "atkinson-hyperlegible-next-latin-wght-normal.woff2",
@@ -50,7 +50,7 @@ def build_edition(job: Job, progress: Progress) -> str:
         raise JobFailedError("None of the chosen models is there any more.", "Choose others.")
     models = []
     for number, one in enumerate(stored):
-        progress.tell(f"Loading {one.name}", number, len(stored))
+        progress.report(f"Loading {one.name}", number, len(stored))
         models.append(load_model(one, with_words=True))
     contents = msgspec.convert(edition.content["contents"], Contents)
     author = edition.made_by.display_name if edition.made_by else "Indexa"
@@ -85,7 +85,7 @@ def _rows(edition: Edition, files: Iterator[tuple[str, bytes]]) -> Iterator[tupl
 def _fonts() -> dict[str, bytes]:
     found = {}
     for name in _FONTS:
-        path = finders.find(f"web/fonts/{name}")
+        path = finders.find(f"ui/fonts/{name}")
         assert isinstance(path, str), f"{name} is not shipped"
         found[name] = Path(path).read_bytes()
     return found

@@ -7,8 +7,8 @@ from typing import Any
 from django import forms
 
 from indexa.areas.models import Area
-from indexa.modeling.models import StoredModel
-from indexa.web.forms import Styled
+from indexa.store.models import StoredModel
+from indexa.ui.forms import Styled
 
 
 class EditionForm(Styled):

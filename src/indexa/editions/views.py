@@ -18,7 +18,7 @@ from indexa.editions import services
 from indexa.editions.forms import EditionForm, ShareForm
 from indexa.editions.models import Edition, ReadingLink
 from indexa.editions.serving import serve_file, serve_zip
-from indexa.modeling.models import Layer, StoredModel
+from indexa.store.models import Layer, StoredModel
 
 
 @require_GET

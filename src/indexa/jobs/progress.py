@@ -19,14 +19,14 @@ _SECONDS_BETWEEN_WRITES = 0.3
 class Progress(Protocol):
     """Told how far a job is; raises JobCancelledError once somebody cancelled it."""
 
-    def tell(self, step: str, done: int = 0, total: int = 0) -> None:
+    def report(self, step: str, done: int = 0, total: int = 0) -> None:
         """Say what is done now, how much is done, and of how much."""
 
 
 class Silent:
     """Progress that nobody watches."""
 
-    def tell(self, step: str, done: int = 0, total: int = 0) -> None:
+    def report(self, step: str, done: int = 0, total: int = 0) -> None:
         """Do nothing."""
 
 
@@ -55,7 +55,7 @@ class JobProgress:
         row = self._connection.execute("select pg_try_advisory_lock(%s, %s)", [LOCK_CLASS, self._job_id]).fetchone()
         return bool(row and row[0])
 
-    def tell(self, step: str, done: int = 0, total: int = 0) -> None:
+    def report(self, step: str, done: int = 0, total: int = 0) -> None:
         """Write the progress, at most some three times a second unless the step is a new one."""
         now = time.monotonic()
         if step == self._step and now - self._last < _SECONDS_BETWEEN_WRITES:

@@ -18,14 +18,13 @@ from indexa.changes.targets import (
     TargetKind,
     register,
     register_guard,
-    register_state,
 )
-from indexa.modeling import asserting, taking
-from indexa.modeling.asserting import Assertion
-from indexa.modeling.errors import EditError
-from indexa.modeling.locks import try_for_editing
-from indexa.modeling.models import AssertionAside, StoredColumn, StoredTable
-from indexa.modeling.renaming import TARGETS, names_taken, write_names
+from indexa.modeling.renaming import OWN_NAME, TARGETS, names_taken, write_names
+from indexa.store import assertions
+from indexa.store.assertions import Assertion
+from indexa.store.errors import EditError
+from indexa.store.locks import try_for_editing
+from indexa.store.models import DetachedConstraint, StoredColumn, StoredTable
 
 
 @dataclass(frozen=True)
@@ -64,7 +63,7 @@ class OwnNameField:
         how = TARGETS[target].parks.replace("v.after", "c.after #>> '{}'")
         name = "c.after #>> '{}'" + how
         if inverse.kind == ChangeSet.Kind.REDO:
-            name = "coalesce(nullif(o.read_as, ''), o.name), read_as = ''"
+            name = "coalesce(nullif(o.source_name, ''), o.name), source_name = ''"
         with connection.cursor() as cursor:
             cursor.execute(
                 f"update model_{target} o set name = {name} from change c "
@@ -86,7 +85,7 @@ class AssertedField:
         for change, one in ((change, _assertion(change.before)) for change in removed[:MOST_CONFLICTS]):
             tables = {id_ for id_ in (one.table, one.ref_table) if id_}
             columns = {*one.columns, *one.ref_columns}
-            alive = {"gone_since__isnull": True}
+            alive = {"removed_at__isnull": True}
             if (
                 StoredTable.objects.filter(pk__in=tables, **alive).count() < len(tables)
                 or StoredColumn.objects.filter(pk__in=columns, **alive).count() < len(columns)
@@ -102,10 +101,12 @@ class AssertedField:
         ]
         made = [(one.object_id, _assertion(one.after)) for one in changes if one.operation == Change.Operation.CREATE]
         if removed:
-            asserting.remove(target, removed)
-        there = set(AssertionAside.objects.filter(target=target).values_list("object_id", flat=True)) if made else set()
+            assertions.remove(target, removed)
+        there = (
+            set(DetachedConstraint.objects.filter(target=target).values_list("object_id", flat=True)) if made else set()
+        )
         if made := [(id_, one) for id_, one in made if id_ not in there]:
-            asserting.restore(made)
+            assertions.restore(made)
 
 
 def _assertion(record: Any) -> Assertion:
@@ -117,7 +118,7 @@ def _words(table: str) -> dict[str, FieldHandler]:
         "business_name": PlainField("Business name", table, "business_name"),
         "definition": PlainField("Definition", table, "definition"),
         "name": NameField(),
-        taking.OWN_NAME: OwnNameField(),
+        OWN_NAME: OwnNameField(),
     }
 
 
@@ -128,7 +129,7 @@ def _check_lock(done: ChangeSet) -> None:
 
 
 _FIELDS: dict[str, tuple[str, Mapping[str, FieldHandler]]] = {
-    "table": ("Table", _words("model_table") | {"part": PlainField("Part", "model_table", "part")}),
+    "table": ("Table", _words("model_table") | {"table_role": PlainField("Role", "model_table", "table_role")}),
     "column": (
         "Column",
         _words("model_column")
@@ -143,4 +144,3 @@ _FIELDS: dict[str, tuple[str, Mapping[str, FieldHandler]]] = {
 for _name, (_label, _handlers) in _FIELDS.items():
     register(TargetKind(_name, _label, _handlers))
 register_guard(_check_lock)
-register_state(taking.revert_state)

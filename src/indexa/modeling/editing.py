@@ -15,9 +15,9 @@ from django.db.models import Q
 from indexa.areas.models import Area, Person
 from indexa.changes.models import Change, ChangeSet
 from indexa.changes.recording import record
-from indexa.modeling.errors import EditError, StaleEditError
-from indexa.modeling.locks import try_for_editing
-from indexa.modeling.models import StoredColumn, StoredTable
+from indexa.store.errors import EditError, StaleEditError
+from indexa.store.locks import try_for_editing
+from indexa.store.models import StoredColumn, StoredTable
 
 FIELDS = {"business_name": "Business name", "definition": "Definition"}
 LIMITS = {"business_name": 200, "definition": 20_000}

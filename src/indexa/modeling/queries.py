@@ -13,8 +13,8 @@ from indexa.areas.models import Area
 from indexa.changes.models import Change, ChangeSet
 from indexa.core.model import Index
 from indexa.core.model.renaming import renamed_in
-from indexa.modeling.loading import index_today
-from indexa.modeling.models import DescribedColumn, StoredColumn, StoredModel, StoredRelationship, StoredTable
+from indexa.store.loading import index_today
+from indexa.store.models import DescribedColumn, StoredColumn, StoredModel, StoredRelationship, StoredTable
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +34,7 @@ def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
     ids = [model.pk for model in models]
     tables: dict[int, dict[str, Any]] = {
         row["model_id"]: dict(row)
-        for row in StoredTable.objects.filter(model_id__in=ids, gone_since__isnull=True)
+        for row in StoredTable.objects.filter(model_id__in=ids, removed_at__isnull=True)
         .values("model_id")
         .annotate(
             views=Count("pk", filter=Q(kind__endswith="view")),
@@ -52,7 +52,7 @@ def coverage(models: list[StoredModel]) -> dict[int, Coverage]:
         columns = {model_id: counts for model_id, *counts in cursor}  # type: ignore[misc]
         cursor.execute(
             "select t.model_id, count(*) from model_relationship r join model_table t on t.id = r.table_id "
-            "where t.model_id = any(%s) and t.gone_since is null group by 1",
+            "where t.model_id = any(%s) and t.removed_at is null group by 1",
             [ids],
         )
         relationships = dict(cursor)
@@ -90,7 +90,7 @@ def landmarks(model: StoredModel, limit: int = 8) -> list[Landmark]:
       select id, sum(refers) as refers, sum(referred) as referred from ends group by 1
     )
     select t.id, t.schema || '.' || t.name, most.refers, most.referred
-    from most join model_table t on t.id = most.id where t.gone_since is null
+    from most join model_table t on t.id = most.id where t.removed_at is null
     order by most.refers + most.referred desc, 2 limit %(limit)s"""
     with connection.cursor() as cursor:
         cursor.execute(sql, {"model": model.pk, "limit": limit})
@@ -105,7 +105,7 @@ def table_rows(model: StoredModel, text: str, page: int, size: int) -> tuple[lis
              coalesce(nullif(t.business_name, ''), e.business_name, '') as business_name,
              coalesce(nullif(t.definition, ''), e.definition, '') as definition, count(*) over () as total
       from model_table t left join model_table e on e.id = t.entity_id
-      where t.model_id = %(model)s and t.gone_since is null
+      where t.model_id = %(model)s and t.removed_at is null
         and (%(text)s = '' or position(%(text)s in lower(t.schema || '.' || t.name || ' ' || t.business_name || ' ' ||
              coalesce(e.business_name, ''))) > 0)
       order by lower(t.schema), lower(t.name) offset %(offset)s limit %(size)s
@@ -126,7 +126,7 @@ def table_rows(model: StoredModel, text: str, page: int, size: int) -> tuple[lis
 
 def visible_tables(area: Area) -> QuerySet[StoredTable]:
     """Tables of an area that are not gone."""
-    return StoredTable.objects.filter(model__area=area, gone_since__isnull=True)
+    return StoredTable.objects.filter(model__area=area, removed_at__isnull=True)
 
 
 def columns_of(table: StoredTable) -> list[DescribedColumn]:
@@ -150,7 +150,7 @@ def references(table: StoredTable) -> tuple[list[Reference], list[Reference]]:
     """Return what a table refers to and what refers to it, in three queries."""
     out = list(StoredRelationship.objects.filter(table=table).select_related("ref_table__entity").order_by("name"))
     incoming = list(
-        StoredRelationship.objects.filter(ref_table=table, table__gone_since__isnull=True)
+        StoredRelationship.objects.filter(ref_table=table, table__removed_at__isnull=True)
         .select_related("table__entity")
         .order_by("table__schema", "table__name", "name")
     )
@@ -159,14 +159,14 @@ def references(table: StoredTable) -> tuple[list[Reference], list[Reference]]:
 
     def pairs(r: StoredRelationship) -> list[tuple[str, str]]:
         own = [names.get(id_, "?") for id_ in r.column_ids]
-        theirs = [names.get(id_, "?") for id_ in r.ref_column_ids] or list(r.facts.get("ref_columns", []))
+        theirs = [names.get(id_, "?") for id_ in r.ref_column_ids] or list(r.properties.get("ref_columns", []))
         return list(zip(own, theirs, strict=False))
 
     refers = [
         Reference(
             r,
             r.ref_table,
-            r.ref_table.full_name if r.ref_table else f"{r.facts['ref_schema']}.{r.facts['ref_table']}",
+            r.ref_table.full_name if r.ref_table else f"{r.properties['ref_schema']}.{r.properties['ref_table']}",
             pairs(r),
         )
         for r in out
@@ -190,25 +190,26 @@ def asserted_by(target: str, ids: list[int]) -> dict[int, str]:
 
 
 def _renamed(table: StoredTable) -> dict[str, str]:
-    renamed = StoredColumn.objects.filter(table=table, gone_since__isnull=True).exclude(read_as="")
-    return dict(renamed.values_list("read_as", "name"))
+    renamed = StoredColumn.objects.filter(table=table, removed_at__isnull=True).exclude(source_name="")
+    return dict(renamed.values_list("source_name", "name"))
 
 
 class Fact(NamedTuple):
     """An index or a check of a table: its name, and the core's record of it in the names of today."""
 
     name: str
-    facts: dict[str, Any]
+    properties: dict[str, Any]
 
 
 def indexes_of(table: StoredTable) -> list[Fact]:
     """Return the indexes of a table by name."""
-    found = table.indexes.order_by("name").values_list("name", "facts")
+    found = table.indexes.order_by("name").values_list("name", "properties")
     renamed = _renamed(table)
     if not renamed:
-        return [Fact(name, facts) for name, facts in found]
+        return [Fact(name, properties) for name, properties in found]
     return [
-        Fact(name, msgspec.to_builtins(index_today(msgspec.convert(facts, Index), renamed))) for name, facts in found
+        Fact(name, msgspec.to_builtins(index_today(msgspec.convert(properties, Index), renamed)))
+        for name, properties in found
     ]
 
 
@@ -216,8 +217,8 @@ def checks_of(table: StoredTable) -> list[Fact]:
     """Return the checks of a table by name."""
     renamed = _renamed(table)
     return [
-        Fact(name, facts | {"expression": renamed_in(facts.get("expression", ""), renamed)})
-        for name, facts in table.checks.order_by("name").values_list("name", "facts")
+        Fact(name, properties | {"expression": renamed_in(properties.get("expression", ""), renamed)})
+        for name, properties in table.checks.order_by("name").values_list("name", "properties")
     ]
 
 

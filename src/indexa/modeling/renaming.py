@@ -1,6 +1,6 @@
 """Giving tables, columns, keys, indexes, checks and sequences of a model other names: each time one change set.
 
-Only the model changes; the source keeps its name beside it (`read_as`, or the facts of a part) until it is made to
+Only the model changes; the source keeps its name beside it (`source_name`, or the properties of a part) until it is made to
 follow. What a name stands in (keys, relationships, indexes, checks) follows by itself, since it is kept by ids.
 """
 
@@ -16,10 +16,12 @@ from django.db.backends.utils import CursorWrapper
 from indexa.areas.models import Area, Person
 from indexa.changes.models import ChangeSet
 from indexa.changes.recording import Recorder, record
-from indexa.modeling.errors import EditError
-from indexa.modeling.locks import try_for_editing
+from indexa.store.errors import EditError
+from indexa.store.locks import try_for_editing
 
 LONGEST = 200
+OWN_NAME = "own name"
+"""Field of a change in which a person's name of a table or column gave way to the source's."""
 _FULL = "case when t.schema = '' then t.name else t.schema || '.' || t.name end"
 
 
@@ -31,12 +33,12 @@ class _Target:
     joins: str
     scope: str
     parks: str = ""
-    """What keeps the source's name when another one is given; "" where the facts do."""
+    """What keeps the source's name when another one is given; "" where the properties do."""
 
 
 _OF_TABLE = "join model_table t on t.id = o.table_id join model m on m.id = t.model_id"
-_SOURCE_NAME = "coalesce(nullif(o.read_as, ''), o.name)"
-_READ_AS = f", read_as = case when v.after = {_SOURCE_NAME} then '' else {_SOURCE_NAME} end"
+_SOURCE_NAME = "coalesce(nullif(o.source_name, ''), o.name)"
+_READ_AS = f", source_name = case when v.after = {_SOURCE_NAME} then '' else {_SOURCE_NAME} end"
 TARGETS = {
     "table": _Target(
         _FULL.replace("t.", "o."), "join model m on m.id = o.model_id", "o.model_id::text || ' ' || o.schema", _READ_AS
@@ -53,7 +55,7 @@ TARGETS = {
     ),
 }
 """By the target of a change. Whether a name is free is asked without regard to capitals, as most platforms see it."""
-_ALIVE = {"table": "o.gone_since is null", "column": "o.gone_since is null"}
+_ALIVE = {"table": "o.removed_at is null", "column": "o.removed_at is null"}
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from django.db import transaction
 
 from indexa.areas.models import Area
-from indexa.modeling.bulk import delete_model
-from indexa.modeling.models import Layer, StoredColumn, StoredModel
+from indexa.store.bulk import delete_model
+from indexa.store.models import Layer, StoredColumn, StoredModel
 
 
 class ModelInUseError(Exception):

@@ -17,12 +17,13 @@ from django_htmx.http import reswap, retarget, trigger_client_event
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.model import file
-from indexa.modeling import editing, gone, queries, services
-from indexa.modeling.errors import EditError, StaleEditError
-from indexa.modeling.loading import load_model
-from indexa.modeling.models import DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
-from indexa.web.htmx import wants_fragment
-from indexa.web.parameters import whole_number
+from indexa.modeling import editing, queries, services
+from indexa.store import removed as gone
+from indexa.store.errors import EditError, StaleEditError
+from indexa.store.loading import load_model
+from indexa.store.models import DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
+from indexa.ui.htmx import wants_fragment
+from indexa.ui.parameters import parse_int
 
 _LAST_PAGE = 100_000
 _CHANGES_A_PAGE = 50
@@ -51,7 +52,7 @@ def overview(request: AreaRequest, pk: int) -> HttpResponse:
         "model": model,
         "coverage": queries.coverage([model])[model.pk],
         "landmarks": queries.landmarks(model),
-        "apart": model.objects_apart.values("kind").annotate(count=Count("pk")).order_by("kind"),
+        "apart": model.model_objects.values("kind").annotate(count=Count("pk")).order_by("kind"),
         "gone": gone.count(model),
         "intakes": model.intakes.select_related("source", "person")[:5],
         "changes": queries.change_sets(model, 0, 6),
@@ -82,12 +83,12 @@ def tables(request: AreaRequest, pk: int) -> HttpResponse:
 
 @require_GET
 @in_area(Role.READER)
-def objects_apart(request: AreaRequest, pk: int) -> HttpResponse:
+def model_objects(request: AreaRequest, pk: int) -> HttpResponse:
     """Types, domains, sequences and routines of a model."""
     model = _model(request, pk)
     kind = request.GET.get("kind", "")
-    found = model.objects_apart.order_by("kind", "schema", "name")
-    kinds = model.objects_apart.values_list("kind", flat=True).distinct().order_by("kind")
+    found = model.model_objects.order_by("kind", "schema", "name")
+    kinds = model.model_objects.values_list("kind", flat=True).distinct().order_by("kind")
     if kind:
         found = found.filter(kind=kind)
     page, size = _page_number(request), _TABLES_A_PAGE
@@ -128,7 +129,7 @@ def gone_list(request: AreaRequest, pk: int) -> HttpResponse:
             for kind in ("table", "column")
         }
         with transaction.atomic():
-            count = gone.let_go(model, table_ids=ids["table"], column_ids=ids["column"])
+            count = gone.purge(model, table_ids=ids["table"], column_ids=ids["column"])
         messages.success(request, f"{count:,} let go of for good.")
         return redirect("modeling:gone", request.area.slug, pk)
     rows, total = gone.gone_rows(model)
@@ -173,7 +174,7 @@ def table(request: AreaRequest, pk: int) -> HttpResponse:
         {"key": key, "columns": [names.get(id_, "?") for id_ in key.column_ids], "by": asserted.get(key.pk, "")}
         for key in owned
     ]
-    selected = whole_number(request.GET.get("column"))
+    selected = parse_int(request.GET.get("column"))
     context = {
         "table": found,
         "columns": columns,
@@ -252,7 +253,7 @@ def _form_again(request: AreaRequest, context: dict[str, Any], status: int) -> H
 
 
 def _page_number(request: AreaRequest) -> int:
-    return min(max(1, whole_number(request.GET.get("page"), 1)), _LAST_PAGE)
+    return min(max(1, parse_int(request.GET.get("page"), 1)), _LAST_PAGE)
 
 
 def _model(request: AreaRequest, pk: int) -> StoredModel:

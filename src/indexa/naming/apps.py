@@ -6,7 +6,7 @@ from typing import Any
 
 from django.apps import AppConfig
 
-from indexa.modeling.signals import brought_to_another_state
+from indexa.store.signals import brought_to_another_state
 
 
 class NamingConfig(AppConfig):
@@ -19,6 +19,6 @@ class NamingConfig(AppConfig):
 
 
 def _check_again(sender: object, *, model: Any, person: Any, **_: object) -> None:
-    from indexa.naming import standards
+    from indexa.naming.standards import services as standards
 
     standards.check_again([model, *([model.logical] if model.logical else [])], person)

@@ -1,5 +1,8 @@
 """Where the work stands that this app does in the background."""
 
-from indexa.naming import finding_words, passes, settling, standards
+from indexa.naming.passes import decisions as settling
+from indexa.naming.passes import services as passes
+from indexa.naming.standards import services as standards
+from indexa.naming.wordbooks import mining as finding_words
 
 __all__ = ["finding_words", "passes", "settling", "standards"]

@@ -9,9 +9,9 @@ from django.db.models.functions import Lower
 from indexa.changes.errors import Conflict
 from indexa.changes.models import Change, ChangeSet
 from indexa.changes.targets import MOST_CONFLICTS, PlainField, TargetKind, last_writer, register
-from indexa.naming import settling
-from indexa.naming.models import BookWord, Wordbook
-from indexa.naming.word_memory import record_of
+from indexa.naming.passes import decisions as settling
+from indexa.naming.wordbooks.models import BookWord, Wordbook
+from indexa.naming.wordbooks.records import record_of
 
 _AT_ONCE = 2_000
 _NOBODY = ", by_id = case when c.after #>> '{}' = 'open' then null else o.by_id end"
@@ -57,7 +57,17 @@ class WordField:
         for id_, record in kept.items():
             for name, value in record.items():
                 setattr(there[id_], name, value)
-        names = ["wordbook", "word", "shorts", "beside", "status", "meaning", "owner", "evidence", "confidence"]
+        names = [
+            "wordbook",
+            "word",
+            "abbreviations",
+            "context_words",
+            "status",
+            "meaning",
+            "owner",
+            "evidence",
+            "confidence",
+        ]
         BookWord.objects.bulk_update(there.values(), names, batch_size=_AT_ONCE)
 
 
@@ -74,7 +84,7 @@ class SettledField:
     def write(self, inverse: ChangeSet, target: str, field: str) -> None:
         """Open the words again, or settle them again; the names that have them follow."""
         changes = inverse.changes.filter(target=target, field=field)
-        settling.bring_back({change.object_id: change.after for change in changes})
+        settling.reattach({change.object_id: change.after for change in changes})
 
 
 register(TargetKind("word", "Word", {"record": WordField()}))

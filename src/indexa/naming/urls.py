@@ -2,7 +2,11 @@
 
 from django.urls import path
 
-from indexa.naming import all_names_views, book_views, pass_views, standard_views, word_views
+from indexa.naming.passes import name_sheet_views as all_names_views
+from indexa.naming.passes import views as pass_views
+from indexa.naming.standards import views as standard_views
+from indexa.naming.wordbooks import views as book_views
+from indexa.naming.wordbooks import word_views
 
 app_name = "naming"
 urlpatterns = [
@@ -13,7 +17,7 @@ urlpatterns = [
     path("words/agree/", word_views.agree_all, name="agree-all"),
     path("books/", book_views.book_list, name="books"),
     path("doubts/", book_views.doubt_list, name="doubts"),
-    path("doubts/<int:pk>/", book_views.doubt, name="doubt"),
+    path("doubts/<int:pk>/", book_views.issue, name="doubt"),
     path("words/<int:pk>/merge/", word_views.merge, name="merge"),
     path("find/", word_views.find_words, name="find-words"),
     path("import/", word_views.take_in, name="import"),

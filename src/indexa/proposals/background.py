@@ -1,5 +1,6 @@
 """Where the work stands that this app does in the background."""
 
-from indexa.proposals import deciding, finding
+from indexa.proposals import deciding
+from indexa.proposals import discovery as finding
 
 __all__ = ["deciding", "finding"]

@@ -17,13 +17,13 @@ from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
-from indexa.modeling import asserting
-from indexa.modeling.asserting import Assertion
-from indexa.modeling.errors import EditError
-from indexa.modeling.locks import try_for_editing
-from indexa.modeling.models import StoredColumn, StoredKey, StoredRelationship, StoredTable
 from indexa.proposals.errors import ProposalError
 from indexa.proposals.models import StoredProposal
+from indexa.store import assertions
+from indexa.store.assertions import Assertion
+from indexa.store.errors import EditError
+from indexa.store.locks import try_for_editing
+from indexa.store.models import StoredColumn, StoredKey, StoredRelationship, StoredTable
 
 AT_ONCE = 400
 """More proposals than these are decided in the background."""
@@ -83,7 +83,7 @@ def decide_in_background(job: Job, progress: Progress) -> str:
     """Decide what the job names: proposals of a model, all or of a kind, pattern or table. Returns the page's address."""
     assert job.started_by is not None
     given = job.arguments
-    progress.tell("Writing the keys and relationships" if given["accept"] else "Writing down what was rejected")
+    progress.report("Writing the keys and relationships" if given["accept"] else "Writing down what was rejected")
     found = StoredProposal.objects.filter(model_id=given["model"], **given["of"])
     try:
         decide(area=job.area, person=job.started_by, proposals=found, accept=given["accept"])
@@ -104,9 +104,9 @@ def _why(wanted: Sequence[StoredProposal], accept: bool) -> str:
 def _that_hold(found: Sequence[StoredProposal]) -> list[StoredProposal]:
     """Return those whose tables and columns are there, and which nothing declared or likelier excludes."""
     tables = {one.table_id for one in found} | {one.ref_table_id for one in found if one.ref_table_id}
-    alive = set(StoredTable.objects.filter(pk__in=tables, gone_since__isnull=True).values_list("pk", flat=True))
+    alive = set(StoredTable.objects.filter(pk__in=tables, removed_at__isnull=True).values_list("pk", flat=True))
     ids = {id_ for one in found for id_ in (*one.column_ids, *one.ref_column_ids)}
-    columns = set(StoredColumn.objects.filter(pk__in=ids, gone_since__isnull=True).values_list("pk", flat=True))
+    columns = set(StoredColumn.objects.filter(pk__in=ids, removed_at__isnull=True).values_list("pk", flat=True))
     keyed = set(StoredKey.objects.filter(table_id__in=tables, kind="primary").values_list("table_id", flat=True))
     referring = {
         (table, tuple(own))
@@ -131,7 +131,7 @@ def _that_hold(found: Sequence[StoredProposal]) -> list[StoredProposal]:
 
 
 def _accept(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
-    asserting.assert_all(changes, [told for one in wanted for told in _assertion(one)])
+    assertions.assert_all(changes, [text for one in wanted for text in _assertion(one)])
     _name_parts(changes, [one for one in wanted if one.kind in _PARTS])
     _bring_repeated(changes, [one for one in wanted if one.kind == "repeated_column"])
 
@@ -153,17 +153,17 @@ def _assertion(one: StoredProposal) -> Iterable[Assertion]:
 def _name_parts(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
     """Write down the parts that tables play; a table that plays two keeps both."""
     tables = StoredTable.objects.in_bulk([one.table_id for one in wanted])
-    before = {id_: table.part for id_, table in tables.items()}
+    before = {id_: table.table_role for id_, table in tables.items()}
     for one in wanted:
         table, part = tables[one.table_id], _PARTS[one.kind]
         if one.kind == "subtype":
             part = f"subtype of {one.ref_table_name}"
-        if part not in table.part.split("; "):
-            table.part = f"{table.part}; {part}" if table.part else part
-    changed = [table for id_, table in tables.items() if table.part != before[id_]]
+        if part not in table.table_role.split("; "):
+            table.table_role = f"{table.table_role}; {part}" if table.table_role else part
+    changed = [table for id_, table in tables.items() if table.table_role != before[id_]]
     for table in changed:
-        changes.update("table", table.pk, table.full_name, "part", before[table.pk], table.part)
-    StoredTable.objects.bulk_update(changed, ["part"], batch_size=2_000)
+        changes.update("table", table.pk, table.full_name, "table_role", before[table.pk], table.table_role)
+    StoredTable.objects.bulk_update(changed, ["table_role"], batch_size=2_000)
 
 
 def _bring_repeated(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
@@ -175,4 +175,4 @@ def _bring_repeated(changes: Recorder, wanted: Sequence[StoredProposal]) -> None
         for one in wanted
         if attribute.get(one.column_ids[0]) and attribute.get(one.ref_column_ids[0])
     ]
-    asserting.bring(changes, [(own, theirs) for own, theirs in pairs if own and theirs])
+    assertions.bring(changes, [(own, theirs) for own, theirs in pairs if own and theirs])

@@ -7,7 +7,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from indexa.changes.models import ChangeSet
-from indexa.modeling.models import StoredModel
+from indexa.store.models import StoredModel
 
 
 class StoredProposal(models.Model):

@@ -10,8 +10,8 @@ from typing import Any
 from django.db.models import Avg, Count, F, Max, Min, Q, QuerySet, Window
 from django.db.models.functions import RowNumber
 
-from indexa.modeling.models import StoredModel
 from indexa.proposals.models import StoredProposal
+from indexa.store.models import StoredModel
 
 SHOWN = 5
 """How many rows of a group are shown before it is opened."""

@@ -17,10 +17,11 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
-from indexa.modeling.models import Layer, StoredModel
-from indexa.proposals import deciding, finding, queries
+from indexa.proposals import deciding, queries
+from indexa.proposals import discovery as finding
 from indexa.proposals.errors import ProposalError
 from indexa.proposals.models import StoredProposal
+from indexa.store.models import Layer, StoredModel
 
 _GROUPS_A_PAGE = 25
 _ROWS_OF_ONE_GROUP = 500
@@ -121,8 +122,8 @@ def decide(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
     except ProposalError as error:
         failure = str(error)
     one = _proposal(request, pk, proposal_pk)
-    told = "" if failure else f"{'Accepted' if accept else 'Rejected'}. Press u to take that back."
-    context = {"p": one, "model": one.model, "failure": failure, "fragment": True, "counts": queries.counts(one.model), "told": told,
+    text = "" if failure else f"{'Accepted' if accept else 'Rejected'}. Press u to take that back."
+    context = {"p": one, "model": one.model, "failure": failure, "fragment": True, "counts": queries.counts(one.model), "told": text,
                "by_table": request.POST.get("by") == "table"}  # fmt: skip
     return render(request, "proposals/_row.html", context, status=422 if failure else 200)
 
@@ -161,8 +162,8 @@ def decide_many(request: AreaRequest, pk: int) -> HttpResponse:
         messages.error(request, str(error))
     else:
         done = "accepted" if accept else "rejected"
-        said = f"{count:,} proposal{'' if count == 1 else 's'} {done}. Press u to take that back."
-        messages.success(request, said if count else "Nothing of this was open any more.")
+        message = f"{count:,} proposal{'' if count == 1 else 's'} {done}. Press u to take that back."
+        messages.success(request, message if count else "Nothing of this was open any more.")
     kept = request.POST.get("kept", "")[:2000]
     return redirect(f"{reverse('proposals:page', args=[request.area.slug, pk])}?{kept}")
 

@@ -19,9 +19,9 @@ from indexa.adapters.script_files import is_text_encoding
 from indexa.areas.models import Area
 from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, SchemaCount, patterns
-from indexa.modeling.models import Layer, StoredModel
 from indexa.sources.models import Source
-from indexa.web.forms import Styled, style_fields
+from indexa.store.models import Layer, StoredModel
+from indexa.ui.forms import Styled, style_fields
 
 _RUN_HERE = ("postgresql", "mysql")
 MOST_FILES = 200

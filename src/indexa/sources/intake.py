@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from typing import Any
 
 import msgspec
 from django.db import connection, transaction
@@ -19,14 +20,13 @@ from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
-from indexa.modeling.errors import EditError
-from indexa.modeling.models import Layer, Snapshot, StoredModel
-from indexa.modeling.storing import SnapshotKeeping, SnapshotUnpacking, read_snapshot, store_reading
 from indexa.sources import schedules
-from indexa.sources.again import AgainError, note, take
 from indexa.sources.models import Intake, Source
 from indexa.sources.opening import reading
 from indexa.sources.services import choice_of, name_for
+from indexa.sources.signals import ReadingResult, later_reading
+from indexa.store.models import Layer, Snapshot, StoredModel
+from indexa.store.storing import SnapshotKeeping, SnapshotUnpacking, read_snapshot, store_reading
 
 _LOCK_CLASS = 0x1DE8B
 """First key of the lock that keeps one source from being read twice at once."""
@@ -42,22 +42,22 @@ class IntakeArguments(Arguments):
 
 @background("intake", IntakeArguments)
 def read_source(job: Job, progress: Progress) -> str:
-    """Read the job's source. Returns the address of the receipt, or of what is otherwise than before.
+    """Read the job's source. Returns the address of the receipt, or of what differs from the reading before.
 
-    A scheduled reading tells its result by mail, a failure too.
+    The result of a scheduled reading is sent by mail, a failure too.
     """
     if not job.arguments.get("scheduled"):
-        return _read_source(job, progress)
+        return _read_source(job, progress).address
     try:
-        address = _read_source(job, progress)
+        result = _read_source(job, progress)
     except JobFailedError as error:
         schedules.mail_failure(job, error)
         raise
-    transaction.on_commit(lambda: schedules.mail_result(job, address))
-    return address
+    transaction.on_commit(lambda: schedules.mail_result(job, result))
+    return result.address
 
 
-def _read_source(job: Job, progress: Progress) -> str:
+def _read_source(job: Job, progress: Progress) -> ReadingResult:
     source = Source.objects.select_related("model__snapshot", "area").filter(pk=job.arguments["source"]).first()
     if source is None:
         raise JobFailedError("The source was removed before it could be read.")
@@ -74,14 +74,14 @@ def _read_source(job: Job, progress: Progress) -> str:
     receipt.reading_seconds = time.monotonic() - started
     if earlier is None:
         return _store(job, source, model, receipt, progress)
-    return _note(job, source, earlier, model, receipt, progress)
+    return _keep_differences(job, source, earlier, model, receipt, progress)
 
 
 def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:
-    progress.tell("Opening the source")
+    progress.report("Opening the source")
     name = source.model.name if source.model else name_for(source.area, source.name)
     with reading(source) as opened:
-        model, receipt = opened.read(choice_of(source, tuple(OBJECT_KINDS)), progress.tell, name)
+        model, receipt = opened.read(choice_of(source, tuple(OBJECT_KINDS)), progress.report, name)
         model.platform = source.platform
         model.platform_version = receipt.source_version = opened.version
     model, shown = file.with_nul_shown(model)
@@ -90,7 +90,7 @@ def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:
     return model, receipt
 
 
-def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: Progress) -> str:
+def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: Progress) -> ReadingResult:
     """Keep a source's first reading as a model."""
     started = time.monotonic()
     logical = StoredModel.objects.filter(pk=job.arguments.get("logical"), area=source.area, layer=Layer.LOGICAL).first()
@@ -107,52 +107,47 @@ def _store(job: Job, source: Source, model: Model, receipt: Receipt, progress: P
         person=job.started_by,
         why=f"Read from {source.name}",
     )
-    return reverse("sources:receipt", args=[source.area.slug, intake.pk])
+    return ReadingResult(
+        _receipt_of(intake), f"{source.name}: first reading", f"{source.name} was read for the first time."
+    )
 
 
-def _note(
+def _keep_differences(
     job: Job, source: Source, unpacking: SnapshotUnpacking, model: Model, receipt: Receipt, progress: Progress
-) -> str:
+) -> ReadingResult:
     """Keep a later reading as what is otherwise, for a person to decide."""
     started = time.monotonic()
-    progress.tell("Comparing with the last reading")
+    progress.report("Comparing with the last reading")
     stored = StoredModel.objects.select_related("snapshot").get(sources=source)
     assert stored.snapshot is not None
     # Somebody may have taken an earlier reading while this one ran.
     earlier = unpacking.wait() if stored.snapshot_id == unpacking.digest else read_snapshot(stored.snapshot)
     kept = complete(model, earlier, choice_of(source, tuple(OBJECT_KINDS)))
     if kept:
-        told = ", ".join(f"{count:,} {counted(kind, count)}" for kind, count in kept.items())
-        said = f"Not chosen this time; they stay in the model as the reading before found them: {told}."
-        receipt.note("adapted", "objects", said, sum(kept.values()))
+        message = ", ".join(f"{count:,} {counted(kind, count)}" for kind, count in kept.items())
+        wording = f"Not chosen this time; they stay in the model as the reading before found them: {message}."
+        receipt.note("adapted", "objects", wording, sum(kept.values()))
     keeping = SnapshotKeeping(model)
     comparison = compare(earlier, model)
     snapshot = keeping.keep()
     receipt.storing_seconds = time.monotonic() - started
     intake = _intake(job, source, stored, snapshot, receipt)
-    rereading = note(intake, comparison, scheduled=bool(job.arguments.get("scheduled")))
-    if rereading is None:
-        StoredModel.objects.filter(pk=stored.pk).update(read_at=intake.at)
-        return reverse("sources:receipt", args=[source.area.slug, intake.pk])
-    return reverse("sources:again", args=[source.area.slug, rereading.pk])
+    scheduled = bool(job.arguments.get("scheduled"))
+    answers: list[tuple[Any, Any]] = later_reading.send(
+        Intake, intake=intake, comparison=comparison, scheduled=scheduled
+    )
+    for _, answer in answers:
+        if isinstance(answer, ReadingResult):
+            return answer
+    StoredModel.objects.filter(pk=stored.pk).update(read_at=intake.at)
+    text = f"{source.name} was read as planned. It is as it was."
+    return ReadingResult(_receipt_of(intake), f"{source.name}: nothing new", text)
+
+
+def _receipt_of(intake: Intake) -> str:
+    return reverse("sources:receipt", args=[intake.source.area.slug, intake.pk])
 
 
 def _intake(job: Job, source: Source, stored: StoredModel, snapshot: Snapshot, receipt: Receipt) -> Intake:
-    told = msgspec.to_builtins(receipt)
-    return Intake.objects.create(source=source, model=stored, snapshot=snapshot, receipt=told, person=job.started_by)
-
-
-class TakeArguments(Arguments):
-    """Which later reading is taken."""
-
-    rereading: int
-
-
-@background("take reading", TakeArguments)
-def take_in_background(job: Job, progress: Progress) -> str:
-    """Take what was decided about a later reading into its model."""
-    try:
-        take(area=job.area, person=job.started_by, rereading_id=job.arguments["rereading"], progress=progress)
-    except (AgainError, EditError) as error:
-        raise JobFailedError(str(error)) from error
-    return reverse("sources:again", args=[job.area.slug, job.arguments["rereading"]])
+    text = msgspec.to_builtins(receipt)
+    return Intake.objects.create(source=source, model=stored, snapshot=snapshot, receipt=text, person=job.started_by)

@@ -25,13 +25,13 @@ def check_host(host: str, port: int) -> None:
 
 
 @contextmanager
-def reading(source: Source, password: str | None = None, tell: Tick = lambda *_: None) -> Iterator[Reading]:
+def reading(source: Source, password: str | None = None, report: Tick = lambda *_: None) -> Iterator[Reading]:
     """Open a source of any kind, read-only; `tell` hears how far a look into an upload is.
 
     Raises SourceError in plain words, also from within.
     """
     if source.is_upload:
-        with open_upload(source, tell) as upload:
+        with open_upload(source, report) as upload:
             yield upload
         return
     with open_source(source.platform, address_of(source), password_of(source, password)) as opened:

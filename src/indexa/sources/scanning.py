@@ -73,9 +73,9 @@ def _any_lock(keys: list[tuple[int, int]], where: str) -> Iterator[None]:
             cursor.execute("select pg_advisory_unlock(%s, %s)", [first, second])
 
 
-def scan(source: Source, tell: Tick = lambda *_: None) -> Held:
+def scan(source: Source, report: Tick = lambda *_: None) -> Held:
     """Read a source of any kind as far as it takes to list what it holds, and remember that. Raises SourceError."""
-    with reading(source, tell=tell) as opened:
+    with reading(source, report=report) as opened:
         found = opened.count()
         names = opened.table_names(Choice(tuple(schema.schema for schema in found)))
         held = Held(found, opened.limits(), names[:MOST_NAMES])
@@ -128,9 +128,9 @@ def scan_in_background(job: Job, progress: Progress) -> str:
     source = Source.objects.select_related("area").filter(pk=job.arguments["source"]).first()
     if source is None:
         raise JobFailedError("The source was deleted before it could be scanned.")
-    progress.tell("Scanning the source")
+    progress.report("Scanning the source")
     try:
-        scan(source, progress.tell)
+        scan(source, progress.report)
     except SourceError as error:
         raise JobFailedError(error.message, error.hint) from error
     return reverse("sources:page", args=[source.area.slug, source.pk])

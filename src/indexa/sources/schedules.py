@@ -17,7 +17,8 @@ from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.registry import every_minute
-from indexa.sources.models import Rereading, Schedule, Source
+from indexa.sources.models import Schedule, Source
+from indexa.sources.signals import ReadingResult
 
 logger = logging.getLogger(__name__)
 _LATE = timedelta(minutes=10)
@@ -48,7 +49,7 @@ def save(*, source: Source, cron: str, watchers: Iterable[Person], person: Perso
     cron = " ".join(cron.split())
     schedule, _ = Schedule.objects.update_or_create(
         source=source,
-        defaults={"cron": cron, "next_at": next_time(cron, timezone.now()), "said": "", "made_by": person},
+        defaults={"cron": cron, "next_at": next_time(cron, timezone.now()), "message": "", "made_by": person},
     )
     members = Membership.objects.filter(area=source.area).values_list("person_id", flat=True)
     schedule.watchers.set([one for one in watchers if one.pk in set(members)])
@@ -77,40 +78,26 @@ def _start(schedule: Schedule, now: datetime) -> Job | None:
         area=source.area, kind="intake", arguments__source=source.pk, state__in=[Job.State.WAITING, Job.State.RUNNING]
     )
     if busy.exists():
-        schedule.said = f"The reading of {due:%-d %b, %H:%M} was skipped: the one before it was still running."
-        schedule.save(update_fields=["next_at", "said"])
+        schedule.message = f"The reading of {due:%-d %b, %H:%M} was skipped: the one before it was still running."
+        schedule.save(update_fields=["next_at", "message"])
         return None
-    schedule.said = ""
+    schedule.message = ""
     if now - due > _LATE:
-        schedule.said = f"The reading of {due:%-d %b, %H:%M} was missed: no worker was running. It was made up at {now:%-d %b, %H:%M}."
+        schedule.message = f"The reading of {due:%-d %b, %H:%M} was missed: no worker was running. It was made up at {now:%-d %b, %H:%M}."
     job = jobs.start(
         area=source.area, kind="intake", title=f"Reading {source.name} on schedule", person=schedule.made_by, source=source.pk,
         scheduled=True,
     )  # fmt: skip
     schedule.last_job = job
-    schedule.save(update_fields=["next_at", "said", "last_job"])
+    schedule.save(update_fields=["next_at", "message", "last_job"])
     return job
 
 
-def mail_result(job: Job, address: str) -> None:
-    """Tell the watchers what a scheduled reading found."""
+def mail_result(job: Job, result: ReadingResult) -> None:
+    """Send the watchers what a scheduled reading found."""
     source = Source.objects.select_related("area").filter(pk=job.arguments["source"]).first()
-    if source is None:
-        return
-    waiting = Rereading.objects.filter(source=source, state=Rereading.State.WAITING).first()
-    if waiting is None:
-        _mail(source, f"{source.name}: nothing new", f"{source.name} was read as planned. It is as it was.", address)
-        return
-    counts = {
-        kind: waiting.differences.filter(kind=kind).count() for kind in ("new", "changed", "gone", "renamed", "moved")
-    }
-    told = ", ".join(f"{count:,} {kind}" for kind, count in counts.items() if count)
-    conflicts = waiting.differences.exclude(conflict="").count()
-    more = f"\n{conflicts:,} of them touch what people changed in the model." if conflicts else ""
-    _mail(
-        source, f"{source.name}: {sum(counts.values()):,} differences",
-        f"{source.name} was read as planned and is not what the model says: {told}.{more}\nNothing was applied; a steward decides.", address,
-    )  # fmt: skip
+    if source is not None:
+        _mail(source, result.subject, result.text, result.address)
 
 
 def mail_failure(job: Job, error: JobFailedError) -> None:

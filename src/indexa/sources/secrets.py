@@ -9,7 +9,7 @@ import json
 from cryptography.fernet import Fernet, InvalidToken
 from django.conf import settings
 
-from indexa.settings.keys import installation_key
+from indexa.adapters.installation_key import installation_key
 
 
 class SealBrokenError(Exception):

@@ -13,10 +13,10 @@ from indexa.core.intake.choice import Choice, patterns
 from indexa.core.scripts.proposal import propose_for
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
-from indexa.modeling.models import StoredModel
 from indexa.sources.models import Source, SourceFile
 from indexa.sources.scanning import start_scan
 from indexa.sources.secrets import seal
+from indexa.store.models import StoredModel
 
 
 def chosen_names(source: Source, choice: Choice) -> list[tuple[str, str, bool]]:

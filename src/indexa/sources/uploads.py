@@ -24,17 +24,17 @@ from indexa.sources.models import Source
 
 
 @contextmanager
-def open_upload(source: Source, tell: Tick) -> Iterator[UploadReading]:
+def open_upload(source: Source, report: Tick) -> Iterator[UploadReading]:
     """Open the files of a source; `tell` hears how far a look into them is. Raises SourceError, also from within."""
     paths = [(file.name, Path(file.content.path)) for file in source.files.all()]
     if not paths:
         raise SourceError("no-file", "No file was handed in for this source.", "Change the source and add the file.")
     try:
         if source.kind == Source.Kind.KIT:
-            yield KitReading(source, tell, *paths[0])
+            yield KitReading(source, report, *paths[0])
         else:
             with open_scripts(paths, source.encoding) as files:
-                yield ScriptReading(source, tell, files)
+                yield ScriptReading(source, report, files)
     except CoreError as error:
         raise SourceError("unreadable", str(error), "Nothing was kept of this reading.") from None
 
@@ -44,17 +44,17 @@ class UploadReading:
 
     version = ""
 
-    def __init__(self, source: Source, tell: Tick) -> None:
-        self._source, self._tell = source, tell
+    def __init__(self, source: Source, report: Tick) -> None:
+        self._source, self._tell = source, report
         self._whole: Model | None = None
 
     def limits(self) -> list[str]:
         """Nothing is kept from a reader of a file."""
         return []
 
-    def ask_rows(self, asked: Questions, tell: Tick, seconds: float) -> DataSaid:
+    def ask_rows(self, asked: Questions, report: Tick, seconds: float) -> DataSaid:
         """An upload holds no rows to ask."""
-        del asked, tell, seconds
+        del asked, report, seconds
         return DataSaid(said=["An upload holds no rows to ask; names and structure alone were used."])
 
     def _look(self) -> Model:
@@ -98,8 +98,8 @@ class UploadReading:
 class ScriptReading(UploadReading):
     """Open scripts, in their order."""
 
-    def __init__(self, source: Source, tell: Tick, files: list[ScriptFile]) -> None:
-        super().__init__(source, tell)
+    def __init__(self, source: Source, report: Tick, files: list[ScriptFile]) -> None:
+        super().__init__(source, report)
         self._files = files
 
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
@@ -119,8 +119,8 @@ class ScriptReading(UploadReading):
 class KitReading(UploadReading):
     """The result of a field kit."""
 
-    def __init__(self, source: Source, tell: Tick, name: str, path: Path) -> None:
-        super().__init__(source, tell)
+    def __init__(self, source: Source, report: Tick, name: str, path: Path) -> None:
+        super().__init__(source, report)
         self._name, self._path = name, path
 
     def read(self, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:

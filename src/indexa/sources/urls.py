@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from indexa.sources import again_views, schedule_views, views
+from indexa.sources import schedule_views, views
 
 app_name = "sources"
 urlpatterns = [
@@ -22,11 +22,5 @@ urlpatterns = [
     path("<int:pk>/remove/", views.remove, name="remove"),
     path("<int:pk>/schedule/", schedule_views.schedule, name="schedule"),
     path("<int:pk>/rows/", schedule_views.allow_rows, name="allow-rows"),
-    path("again/<int:pk>/", again_views.page, name="again"),
-    path("again/<int:pk>/decide/", again_views.decide, name="again-decide"),
-    path("again/<int:pk>/take/", again_views.take, name="again-take"),
-    path("again/<int:pk>/put-away/", again_views.put_away, name="again-put-away"),
-    path("again/<int:pk>/<int:number>/", again_views.margin, name="again-margin"),
-    path("again/<int:pk>/<int:number>/apart/", again_views.apart, name="again-apart"),
     path("receipts/<int:pk>/", views.receipt, name="receipt"),
 ]

@@ -20,9 +20,10 @@ from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount, patterns
 from indexa.core.intake.receipt import in_order
 from indexa.jobs.models import Job
+from indexa.reconcile.models import Reconciliation
 from indexa.sources import presets, scanning, services
 from indexa.sources.forms import FORMS, ChoiceForm, KitDownloadForm, NamedSourceForm
-from indexa.sources.models import Intake, Preset, Rereading, Schedule, Source
+from indexa.sources.models import Intake, Preset, Schedule, Source
 
 _SHOWN_NAMES = 300
 
@@ -63,11 +64,11 @@ def source_form(request: AreaRequest, kind: str = "", pk: int | None = None) -> 
         except SourceError as error:
             context["failure"] = error
         else:
-            said = {
+            message = {
                 "live": "The connection works; the source is saved.",
                 "file": "The file opens; the source is saved.",
             }
-            messages.success(request, said.get(kind, f"The source is saved. It is read as {saved.platform_label}."))
+            messages.success(request, message.get(kind, f"The source is saved. It is read as {saved.platform_label}."))
             return redirect("sources:page", request.area.slug, saved.pk)
     if kind == Source.Kind.KIT:
         context["kit_form"] = KitDownloadForm()
@@ -98,16 +99,18 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
     running = Job.objects.filter(
         area=request.area, kind="intake", arguments__source=source.pk, state__in=["waiting", "running"]
     ).first()
-    intakes = source.intakes.select_related("person", "rereading").annotate(differences=Count("rereading__differences"))
-    waiting = Rereading.objects.filter(source=source, state=Rereading.State.WAITING)
-    rereading = waiting.annotate(count=Count("differences")).first()
+    intakes = source.intakes.select_related("person", "reconciliation").annotate(
+        differences=Count("reconciliation__differences")
+    )
+    waiting = Reconciliation.objects.filter(source=source, state=Reconciliation.State.WAITING)
+    reconciliation = waiting.annotate(count=Count("differences")).first()
     schedule = Schedule.objects.filter(source=source).select_related("last_job").first()
     cannot = (
         platforms.get(source.platform).cannot if source.platform != OTHER and source.kind in ("live", "file") else ()
     )
     context = {
-        "source": source, "intakes": intakes.order_by("-at")[:20], "job": running, "cannot": cannot, "rereading": rereading,
-        "differences": rereading.count if rereading else 0, "schedule": schedule,
+        "source": source, "intakes": intakes.order_by("-at")[:20], "job": running, "cannot": cannot, "reconciliation": reconciliation,
+        "differences": reconciliation.count if reconciliation else 0, "schedule": schedule,
         "watching": set(schedule.watchers.values_list("pk", flat=True)) if schedule else set(),
         "people": Person.objects.filter(memberships__area=request.area).exclude(email="").order_by("username"),
         "can_ask_rows": source.platform in profiling.PLATFORMS,

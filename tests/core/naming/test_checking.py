@@ -21,8 +21,8 @@ from indexa.core.naming.wordbook import Word
 from indexa.core.naming.wordbook_rows import read_rows
 
 WORDS = tuple(
-    Word(word=word, shorts=tuple(shorts.split()))
-    for word, shorts in {
+    Word(word=word, abbreviations=tuple(abbreviations.split()))
+    for word, abbreviations in {
         "Meter": "mtr", "Reading": "rdg read", "Date": "dt", "Code": "cd", "Customer": "cust", "Identifier": "id", "Service Point": "sp",
     }.items()
 )  # fmt: skip
@@ -60,14 +60,14 @@ class MakingTests(TestCase):
 
     def test_what_a_name_must_not_be_is_changed_and_said(self) -> None:
         maker = Maker(standard(column=Rule(max_length=12)))
-        for business_name, name, said in (
+        for business_name, name, message in (
             ("Order", "order_", "word of the platform"), ("2nd Reading", "n_2nd_rdg", "digit"), ("Größe", "grosse", "is written"),
             ("Conductivity Hardness Measurement", "cndc_hrd_msr", "shortened"), ("年", "", "no letter"), ("", "", "no letter"),
         ):  # fmt: skip
             with self.subTest(business_name):
                 found = maker.make("column", business_name)
                 self.assertEqual(found.name, name)
-                self.assertIn(said, " ".join(found.notes))
+                self.assertIn(message, " ".join(found.notes))
 
     def test_collisions_are_numbered_in_order(self) -> None:
         found = Maker(standard(column=Rule())).make_all(
@@ -198,19 +198,19 @@ class CheckingTests(TestCase):
     def test_a_standard_survives_its_file_and_faults_are_told(self) -> None:
         rules = standard(column=Rule(case="upper"), index=Rule(pattern="ix_{{ table }}"))
         self.assertEqual(read_standard(write_standard(rules)), rules)
-        for content, said in (
+        for content, message in (
             (b"[]", "Expected `object`"), (b'{"name": "a", "rules": {"colum": {}}}', "colum"), (b'{"name": 1}', "$.name"),
             (b'{"name": "a", "rules": {"column": {"cas": "x"}}}', "cas"), (b'{"name": "a", "rules": {"index": {"pattern": "{{ x }}"}}}', "no part"),
             (b'{"name": "a", "rules": {"column": {"allowed": "z-a"}}}', "set of letters"), (b"\xff", "no naming standard"),
         ):  # fmt: skip
-            with self.subTest(content), self.assertRaisesRegex(StandardFileError, said.replace("$", r"\$")):
+            with self.subTest(content), self.assertRaisesRegex(StandardFileError, message.replace("$", r"\$")):
                 read_standard(content)
 
 
 class WordbookRowsTests(TestCase):
     def read(self, *rows: str) -> tuple[dict[str, tuple[str, ...]], list[tuple[int, str]]]:
         found = read_rows([(at, row.split("|")) for at, row in enumerate(rows, 1)], "list")
-        return {one.word: one.shorts for one in found.wordbook.words}, found.notes
+        return {one.word: one.abbreviations for one in found.wordbook.words}, found.notes
 
     def test_either_order_with_or_without_a_head(self) -> None:
         wanted = {"Meter": ("mtr",), "Service Point": ("sp",)}

@@ -28,12 +28,12 @@ def book(*entries: str, name: str = "book") -> Wordbook:
     """A wordbook out of "Word=short other" lines; "!" marks a proposed one, "@a,b" what it stands beside."""
     words = []
     for entry in entries:
-        word, shorts = entry.split("=")
-        shorts, _, beside = shorts.partition("@")
+        word, abbreviations = entry.split("=")
+        abbreviations, _, context_words = abbreviations.partition("@")
         words.append(
             Word(
-                word=word.strip("!"), shorts=tuple(shorts.split()), status="proposed" if word.endswith("!") else "agreed",
-                beside=tuple(beside.split(",")) if beside else (),
+                word=word.strip("!"), abbreviations=tuple(abbreviations.split()), status="proposed" if word.endswith("!") else "agreed",
+                context_words=tuple(context_words.split(",")) if context_words else (),
             )
         )  # fmt: skip
     return Wordbook(name=name, words=tuple(words))
@@ -103,11 +103,11 @@ class RoundTripTests(TestCase):
         st.permutations(SHORTS),
     )
     def test_business_to_physical_to_business_is_the_same(
-        self, words: list[str], case: str, separator: str, shorts: list[str]
+        self, words: list[str], case: str, separator: str, abbreviations: list[str]
     ) -> None:
         """Whatever the short forms are, as long as each stands for one word."""
         wordbook = Wordbook(
-            name="b", words=tuple(Word(word=w, shorts=(s,)) for w, s in zip(WORDS, shorts, strict=True))
+            name="b", words=tuple(Word(word=w, abbreviations=(s,)) for w, s in zip(WORDS, abbreviations, strict=True))
         )
         joined = "" if case in ("camel", "pascal") else separator
         kind: Kind = "column"
@@ -154,7 +154,7 @@ class MiningTests(TestCase):
             "b", ("sp_rate", "special rate"), ("sp_tariff", "special tariff"), ("adress", ""), ("supplier_name", "")
         )
         full = [table(f"t{n}", (f"postal_address_{word}", "")) for n, word in enumerate(("city", "street", "code"))]
-        told = {(found.kind, found.short): found.word for found in mine([model(one, other, *full)])}
-        self.assertEqual(told["misspelling", "adress"], "address")
-        self.assertIn("special", told["homonym", "sp"])
-        self.assertTrue(("synonym", "supplier") in told or ("synonym", "vendor") in told)
+        text = {(found.kind, found.short): found.word for found in mine([model(one, other, *full)])}
+        self.assertEqual(text["misspelling", "adress"], "address")
+        self.assertIn("special", text["homonym", "sp"])
+        self.assertTrue(("synonym", "supplier") in text or ("synonym", "vendor") in text)

@@ -90,14 +90,18 @@ class ShorteningTests(TestCase):
         self.assertGreater(options[0].confidence, options[1].confidence)
         unknown = shortener.options("pressure")
         self.assertEqual({one.short for one in unknown}, {"pressure", "prsr"})
-        taken = Stack([Wordbook(name="b", words=(Word(word="Presenter", shorts=("prsr",)),))])
+        taken = Stack([Wordbook(name="b", words=(Word(word="Presenter", abbreviations=("prsr",)),))])
         self.assertEqual([one.short for one in Shortener([], Splitter(), taken).options("pressure")], ["pressure"])
 
     def test_only_words_without_a_short_form_are_asked_for(self) -> None:
         stack = Stack(
             [
                 Wordbook(
-                    name="b", words=(Word(word="Service Point", shorts=("sp",)), Word(word="Meter", shorts=("mtr",)))
+                    name="b",
+                    words=(
+                        Word(word="Service Point", abbreviations=("sp",)),
+                        Word(word="Meter", abbreviations=("mtr",)),
+                    ),
                 )
             ]
         )
@@ -140,7 +144,7 @@ class ShorteningTests(TestCase):
             class_words=("rdg",) if classed else (),
         )  # type: ignore[arg-type]
         held = Standard(
-            name="s", platform="postgresql", rules={"column": rule}, words=(Word(word="Meter", shorts=("mtr",)),)
+            name="s", platform="postgresql", rules={"column": rule}, words=(Word(word="Meter", abbreviations=("mtr",)),)
         )
         model = Model(
             name="m", tables=[Table(name="t", columns=[Column(name, at, "int") for at, name in enumerate(names, 1)])]

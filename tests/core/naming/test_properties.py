@@ -39,9 +39,9 @@ SHORTS = st.text(string.ascii_lowercase + string.digits, min_size=1, max_size=6)
 WORDS = st.builds(
     Word,
     word=st.text(string.ascii_letters + " ", min_size=1, max_size=16),
-    shorts=st.lists(SHORTS, min_size=1, max_size=3, unique=True).map(tuple),
+    abbreviations=st.lists(SHORTS, min_size=1, max_size=3, unique=True).map(tuple),
     status=st.sampled_from(["proposed", "agreed", "retired"]),
-    beside=st.lists(SHORTS, max_size=2).map(tuple),
+    context_words=st.lists(SHORTS, max_size=2).map(tuple),
 )
 BOOKS = st.lists(st.builds(Wordbook, name=st.just("b"), words=st.lists(WORDS, max_size=6).map(tuple)), max_size=2)
 RULES_OF = st.builds(
@@ -122,7 +122,7 @@ class NamingPropertyTests(TestCase):
         words = [word.word.lower() for word in reading.wordbook.words]
         self.assertEqual(len(set(words)), len(words))
         for word in reading.wordbook.words:
-            self.assertEqual(len(set(word.shorts)), len(word.shorts))
+            self.assertEqual(len(set(word.abbreviations)), len(word.abbreviations))
 
     @settings(max_examples=200, deadline=None)
     @given(st.text("{}%|()[]'\"_ abcdefltnou0123456789.+~-*", max_size=60))
@@ -167,7 +167,7 @@ class NamingPropertyTests(TestCase):
             self.assertEqual(len(set(words)), len(words), short)
             if words[0] != short:
                 self.assertNotIn(short, lexicon.acronyms)
-        for (short, beside), word in lexicon.beside.items():
-            self.assertNotEqual(short, word, beside)
+        for (short, context_words), word in lexicon.context_words.items():
+            self.assertNotEqual(short, word, context_words)
         self.assertLess(lexicon.costs["customer"], lexicon.costs["conductivity"])
         self.assertEqual(DEFAULT, read_standard(write_standard(DEFAULT)))

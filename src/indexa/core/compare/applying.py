@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.compare.comparing import (
     APART,
     COLUMN_FIELDS,
@@ -54,7 +54,7 @@ def apply(comparison: Comparison, taken: Collection[str]) -> Applied:
     Taking all gives the later state, taking none the earlier one. What is no difference (handles, the version of the
     server) is the later state's.
     """
-    with collector_resting():
+    with gc_paused():
         return _Applying(comparison, with_required(comparison.differences, set(taken))).all()
 
 
@@ -115,12 +115,12 @@ class _Applying:
         if not self._from_after:
             return table
         name = (table.schema, table.name)
-        told = {
+        text = {
             member: [translated(one, name, self._from_after) for one in getattr(table, member)]
             for member in OWNED.values()
         }
         inherits = tuple(self._from_after.full_name(parent) for parent in table.inherits)
-        return msgspec.structs.replace(table, **told, inherits=inherits)
+        return msgspec.structs.replace(table, **text, inherits=inherits)
 
     def _kept(self, table: Table, made: Applied) -> Table:
         """Return a table that the later state does not have, told in the final names."""
@@ -129,12 +129,12 @@ class _Applying:
         made.columns[name] = {column.name: column.name for column in table.columns}
         if not self._from_before:
             return table
-        told = {
+        text = {
             member: [translated(one, name, self._from_before) for one in getattr(table, member)]
             for member in OWNED.values()
         }
         inherits = tuple(self._from_before.full_name(parent) for parent in table.inherits)
-        return msgspec.structs.replace(table, **told, inherits=inherits)
+        return msgspec.structs.replace(table, **text, inherits=inherits)
 
     def _merged(self, match: TableMatch, made: Applied) -> Table:
         before, after = match.before, match.after

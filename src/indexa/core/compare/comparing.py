@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 import msgspec
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.compare.differences import Difference
 from indexa.core.compare.matching import (
     KnownRenames,
@@ -70,20 +70,22 @@ class Comparison(msgspec.Struct):
 
 
 def compare(
-    before: Model, after: Model, apart: Collection[str] = (), renames: KnownRenames | None = None
+    before: Model, after: Model, rejected_renames: Collection[str] = (), renames: KnownRenames | None = None
 ) -> Comparison:
     """Compare two states.
 
-    `apart` are ids of renames that a person said are none: those are gone and new. With `renames` nothing is guessed: only
+    `rejected_renames` are ids of renames that a person said are none: those are gone and new. With `renames` nothing is guessed: only
     these are renames.
     """
-    with collector_resting():
-        return _compare(before, after, apart, renames)
+    with gc_paused():
+        return _compare(before, after, rejected_renames, renames)
 
 
-def _compare(before: Model, after: Model, apart: Collection[str], renames: KnownRenames | None) -> Comparison:
+def _compare(
+    before: Model, after: Model, rejected_renames: Collection[str], renames: KnownRenames | None
+) -> Comparison:
     matches = (
-        match_tables(before.tables, after.tables, apart)
+        match_tables(before.tables, after.tables, rejected_renames)
         if renames is None
         else match_known(before.tables, after.tables, renames)
     )
@@ -169,10 +171,10 @@ def _kind_of(table: Table) -> str:
 
 
 def _whole(kind: Any, table: Table) -> Difference:
-    told = f"{len(table.columns)} columns"
+    text = f"{len(table.columns)} columns"
     return Difference(
         id=f"table:{table.full_name}:{kind}", kind=kind, what=_kind_of(table), schema=table.schema, table=table.name, name=table.name,
-        before=told if kind == "gone" else "", after=told if kind == "new" else "",
+        before=text if kind == "gone" else "", after=text if kind == "new" else "",
     )  # fmt: skip
 
 
@@ -272,7 +274,7 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
     name = (before.schema, before.name)
     earlier = _parts_of(before)
     later = _parts_of(after)
-    told = {key: translated(part, name, made.forward) for key, part in earlier.items()}
+    text = {key: translated(part, name, made.forward) for key, part in earlier.items()}
     pairs: list[tuple[tuple[str, str], Any, Any]] = []
     fresh = {key: part for key, part in later.items() if key not in earlier}
     for key, part in earlier.items():
@@ -280,7 +282,7 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
             pairs.append((key, part, later[key]))
             continue
         twin = next(
-            (other for other, now in fresh.items() if other[0] == key[0] and _same_but_name(told[key], now)), None
+            (other for other, now in fresh.items() if other[0] == key[0] and _same_but_name(text[key], now)), None
         )
         if twin is not None:
             pairs.append((key, part, fresh.pop(twin)))
@@ -291,11 +293,11 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
     for key, was, now in pairs:
         part_id = f"{key[0]}:{before.full_name}:{key[1]}"
         listed.append(PartMatch(part_id, key[0], was, now))
-        if was is not None and told[key] == now:
+        if was is not None and text[key] == now:
             continue
         kind: Any = "new" if was is None else "gone" if now is None else "changed"
         yield Difference(
-            id=part_id, kind=kind, what=key[0], name=(was or now).name, before="" if was is None else worded(told[key]),
+            id=part_id, kind=kind, what=key[0], name=(was or now).name, before="" if was is None else worded(text[key]),
             after="" if now is None else worded(now), requires=_columns_needed(match, now), **place,
         )  # fmt: skip
 
@@ -347,7 +349,7 @@ def object_id(what: str, key: tuple[str, ...]) -> str:
 
 
 def objects_by_key(model: Model, member: str) -> dict[tuple[str, ...], Any]:
-    """Return the objects of one kind by what tells them apart: schema, name, and of routines the arguments."""
+    """Return the objects of one kind by what tells them rejected_renames: schema, name, and of routines the arguments."""
     found: dict[tuple[str, ...], Any] = {}
     for part in getattr(model, member):
         key = (getattr(part, "schema", ""), part.name, getattr(part, "arguments", ""))

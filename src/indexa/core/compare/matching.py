@@ -81,8 +81,8 @@ def match_known(before: Sequence[Table], after: Sequence[Table], renames: KnownR
     )
 
 
-def match_tables(before: Sequence[Table], after: Sequence[Table], apart: Collection[str] = ()) -> Matches:
-    """Find the tables of one state in the other; `apart` are ids of renames that a person said are none."""
+def match_tables(before: Sequence[Table], after: Sequence[Table], rejected_renames: Collection[str] = ()) -> Matches:
+    """Find the tables of one state in the other; `rejected_renames` are ids of renames that a person said are none."""
     earlier = {(table.schema, table.name): table for table in before}
     found: list[TableMatch] = []
     fresh: dict[Name, Table] = {}
@@ -93,13 +93,13 @@ def match_tables(before: Sequence[Table], after: Sequence[Table], apart: Collect
         else:
             found.append(TableMatch(known, table))
     for match in _again(earlier, fresh):
-        if rename_id(match.before) in apart:
+        if rename_id(match.before) in rejected_renames:
             continue
         found.append(match)
     for match in found:
         match.same = match.before == match.after  # most are, and it is known in no time
         if not match.same:
-            match_columns(match, apart)
+            match_columns(match, rejected_renames)
     return Matches(
         {(one.after.schema, one.after.name): one for one in found},
         {(one.before.schema, one.before.name): one for one in found},
@@ -204,7 +204,7 @@ def similarity(one: str, other: str) -> float:
     return SequenceMatcher(None, one.lower(), other.lower(), autojunk=False).ratio()
 
 
-def match_columns(match: TableMatch, apart: Collection[str] = ()) -> None:
+def match_columns(match: TableMatch, rejected_renames: Collection[str] = ()) -> None:
     """Find a table's columns of the earlier state in the later one; renamed ones get the reason written down."""
     earlier = {column.name: column for column in match.before.columns}
     fresh = []
@@ -218,7 +218,7 @@ def match_columns(match: TableMatch, apart: Collection[str] = ()) -> None:
         return
     for column in fresh:
         for other in list(earlier.values()):
-            if column_rename_id(match.before, other.name) in apart:
+            if column_rename_id(match.before, other.name) in rejected_renames:
                 continue
             why = _same_column(match, other, column)
             if why:
@@ -236,15 +236,15 @@ def _same_column(match: TableMatch, before: Column, after: Column) -> tuple[str,
         why.append("the database knows it by the same handle")
     alike = before.type == after.type
     place = _place(match.before, before) == _place(match.after, after)
-    said = bool(before.comment) and before.comment == after.comment
+    message = bool(before.comment) and before.comment == after.comment
     similar = similarity(before.name, after.name) >= _SIMILAR
-    if not why and not (alike and (said or (place and similar))):
+    if not why and not (alike and (message or (place and similar))):
         return ()
     if alike:
         why.append("the type is the same")
     if place:
         why.append("it stands at the same place")
-    if said:
+    if message:
         why.append("the comment is the same")
     if similar:
         why.append("the names are alike")

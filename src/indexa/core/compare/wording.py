@@ -30,8 +30,8 @@ def _worded(value: Any) -> str:
             return f"{value.name} ({', '.join(value.columns)})" + _rest(value, {"name", "columns"})
         case ForeignKey():
             target = f"{value.ref_schema}.{value.ref_table}" if value.ref_schema else value.ref_table
-            told = f"{value.name} ({', '.join(value.columns)}) → {target} ({', '.join(value.ref_columns)})"
-            return told + _rest(value, {"name", "columns", "ref_schema", "ref_table", "ref_columns"})
+            text = f"{value.name} ({', '.join(value.columns)}) → {target} ({', '.join(value.ref_columns)})"
+            return text + _rest(value, {"name", "columns", "ref_schema", "ref_table", "ref_columns"})
         case Check():
             return f"{value.name}: {value.expression}" + _rest(value, {"name", "expression"})
         case Exclusion():
@@ -50,9 +50,9 @@ def _worded(value: Any) -> str:
             return ", ".join(_worded(one) for one in value)
         case msgspec.Struct():
             return "; ".join(
-                f"{name.replace('_', ' ')} {_worded(told)}"
-                for name, told in msgspec.structs.asdict(value).items()
-                if told not in ("", None, False, ()) and name not in ("schema", "name", "origin", "id")
+                f"{name.replace('_', ' ')} {_worded(text)}"
+                for name, text in msgspec.structs.asdict(value).items()
+                if text not in ("", None, False, ()) and name not in ("schema", "name", "origin", "id")
             )
         case _:
             return str(value)

@@ -41,29 +41,29 @@ Ask = Callable[[Questions, float], DataSaid]
 """Puts questions to a source, for so many seconds at most."""
 
 
-def ask_in_rounds(model: Model, stack: Stack | None, ask: Ask, tell: Tell | None = None) -> DataSaid:
+def ask_in_rounds(model: Model, stack: Stack | None, ask: Ask, report: Tell | None = None) -> DataSaid:
     """Ask what would make proposals surer or refute them, then what the answers left open, until nothing is or the time is up."""
-    said, left = DataSaid(), float(SECONDS)
+    message, left = DataSaid(), float(SECONDS)
     seen: set[object] = set()
     for number in range(ROUNDS):
         if left <= 0:
             break
-        asked = questions(model, stack, tell, said if number else None).without(seen)
+        asked = questions(model, stack, report, message if number else None).without(seen)
         if asked:
             began = time.monotonic()
             answers = ask(asked, left)
             left -= time.monotonic() - began
-            said.add(answers)
+            message.add(answers)
         elif number:
             break
-    return said
+    return message
 
 
 def questions(
-    model: Model, stack: Stack | None = None, tell: Tell | None = None, said: DataSaid | None = None
+    model: Model, stack: Stack | None = None, report: Tell | None = None, said: DataSaid | None = None
 ) -> Questions:
     """Return what to ask of a model's source before proposing; `said` is what it answered so far."""
-    asking = _Asking(Proposing(model, stack, said, tell), said)
+    asking = _Asking(Proposing(model, stack, said, report), said)
     references = references_of(asking.proposing.weigher, asking.proposing.references())
     again = said is not None
     return Questions(
@@ -95,8 +95,8 @@ class _Asking:
                     for columns, how in likely.items()
                     if how >= _LEAST_LATER or not self._again
                 ]
-            for told, how, _ in telling_columns(self._names, number, self.proposing.key_of(number)):
-                found.append((how, (table.schema, table.name, (told.name,))))
+            for text, how, _ in telling_columns(self._names, number, self.proposing.key_of(number)):
+                found.append((how, (table.schema, table.name, (text.name,))))
         found.sort(key=lambda one: -one[0])
         return [asked for _, asked in found]
 
@@ -184,7 +184,7 @@ class _Asking:
             table = self._names.tables[number].table
             for target in made:
                 targets[weigher.signs.family(target.type)].append((target, (table.schema, table.name, target.column)))
-        told: list[tuple[bool, str, int, str]] = []
+        text: list[tuple[bool, str, int, str]] = []
         for number, one in enumerate(self._names.tables):
             settled = {column for column, made in weigher.choices(number).items() if made[0].confidence >= _SETTLED}
             if len(key := self.proposing.key_of(number)) == 1:
@@ -199,9 +199,9 @@ class _Asking:
                 ):
                     continue
                 keyed = bool(stem_of(one.columns[column.name]).key_words)
-                told.append((not keyed, kind, number, column.name))
+                text.append((not keyed, kind, number, column.name))
         nearest: dict[tuple[str, str], list[Place]] = {}
-        for _, kind, number, name in sorted(told)[:_MOST_SEARCHED]:
+        for _, kind, number, name in sorted(text)[:_MOST_SEARCHED]:
             table = self._names.tables[number].table
             near = nearest.get((kind, table.schema))
             if near is None:

@@ -44,8 +44,8 @@ def code_table(
         return
     rest = [one.columns[column.name] for column in table.columns if column.name != key[0]]
     labels = [words for words in rest if not _LABELS.isdisjoint(words)]
-    beside = [words for words in rest if words not in labels and not _BESIDE.isdisjoint(words)]
-    if not labels or len(labels) + len(beside) < len(rest) / 2:
+    context_words = [words for words in rest if words not in labels and not _BESIDE.isdisjoint(words)]
+    if not labels or len(labels) + len(context_words) < len(rest) / 2:
         return
     named = one.words[-1] in _NAMED or not _MARKS.isdisjoint((*one.marks, one.words[-1]))
     coded = not _CODES.isdisjoint(stem_of(one.columns[key[0]]).key_words)

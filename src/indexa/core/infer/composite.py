@@ -127,9 +127,9 @@ class CompositeWeigher:
             stem = stem_of(theirs.columns[ref_column]).words
             if stem and stem != ("name",) and not speaks_of(theirs.aliases, stem):
                 continue
-            told = [column if at == place else by_name.get(name.lower()) for at, name in enumerate(ref_columns)]
-            if all(told):
-                found.append(tuple(name for name in told if name))
+            text = [column if at == place else by_name.get(name.lower()) for at, name in enumerate(ref_columns)]
+            if all(text):
+                found.append(tuple(name for name in text if name))
         return found
 
     def _holders(self, target: int, columns: tuple[str, ...]) -> list[tuple[int, tuple[str, ...]]]:
@@ -150,12 +150,12 @@ class CompositeWeigher:
             near = set.union(*(self._holding[name] for names in prefixed for name in names if name in self._holding))
             for child in sorted(near - {target}):
                 by_name = {column.name.lower(): column.name for column in self._names.tables[child].table.columns}
-                told = [
+                text = [
                     next((by_name[name] for name in (*sorted(names), column.lower()) if name in by_name), None)
                     for column, names in zip(columns, prefixed, strict=True)
                 ]
-                if None not in told:
-                    found.append((child, tuple(name for name in told if name)))
+                if None not in text:
+                    found.append((child, tuple(name for name in text if name)))
         return found
 
     def _describe(

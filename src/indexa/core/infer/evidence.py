@@ -116,11 +116,11 @@ _WORDS: dict[str, dict[str, str]] = {
 
 def words_for(features: dict[str, float], kind: str, role: str = "") -> tuple[str, ...]:
     """Return the signs that hold, in words, in a fixed order; `role` is what the name says the row is."""
-    told = [
+    text = [
         words
         for sign, words in _WORDS[kind].items()
         if words and features.get(sign, 0.0) >= (_TELLS if sign in _OF_ROWS else _HOLDS)
     ]
     if role:
-        told.append(f"role: {role}")
-    return tuple(told)
+        text.append(f"role: {role}")
+    return tuple(text)

@@ -157,7 +157,7 @@ class Weigher:
 
     # the choices of one table's columns -----------------------------------------------------------------------------
 
-    def look_at_all(self, tell: Callable[[int, int], None]) -> None:
+    def look_at_all(self, report: Callable[[int, int], None]) -> None:
         """Weigh every column by itself first, then learn what the likely references have in common."""
         total = len(self.names.tables)
         by_column: dict[str, dict[int, float]] = defaultdict(lambda: defaultdict(float))
@@ -167,7 +167,7 @@ class Weigher:
         referred: dict[int, float] = defaultdict(float)
         for number in range(total):
             if number % 100 == 0:
-                tell(number, total)
+                report(number, total)
             first = self._first_choices(number)
             made = self._made[number] = {
                 column: [choice for choice in choices[:_KEPT] if choice.confidence >= _LEAST_KEPT]
@@ -226,8 +226,8 @@ class Weigher:
                 if rival.target.table == further[0].target.table:
                     rival.features["a rival's key refers there"] = further[0].confidence
                     if self.signs.stand_there(number, choice) and self.signs.stand_there(number, rival):
-                        told = self.signs.told_by_values(number, choice)
-                        choice.features["data in the narrower"] = further[0].confidence * told
+                        text = self.signs.told_by_values(number, choice)
+                        choice.features["data in the narrower"] = further[0].confidence * text
 
     def _first_choices(self, number: int) -> dict[str, list[Choice]]:
         """Return the choices of a table's columns, each weighed by itself."""
@@ -325,10 +325,12 @@ class Weigher:
         matches = [*self.matcher.continuing(number, stem.words), *matches]
         named = {match.table for match in matches if is_strong(match)}
         for match in [*matches, *self.matcher.persons(words)]:
-            beside = {} if match.how != "person" or named <= {match.table} else {"a person beside another's name": 1.0}
+            context_words = (
+                {} if match.how != "person" or named <= {match.table} else {"a person beside another's name": 1.0}
+            )
             for target in self.targets[match.table]:
                 if target.primary or match.how == "name" or stem.key_words == target.words[-1:]:
-                    add(target, match, **beside)
+                    add(target, match, **context_words)
             if len(best) >= _MOST_CHOICES:
                 break
         whole = self.names.tables[number].whole[column.name]

@@ -48,7 +48,7 @@ class KeyChoice(msgspec.Struct):
 
 
 def all_choices(
-    names: SchemaNames, matcher: Matcher, data: DataSaid | None = None, tell: Callable[[int, int], None] | None = None
+    names: SchemaNames, matcher: Matcher, data: DataSaid | None = None, report: Callable[[int, int], None] | None = None
 ) -> list[list[KeyChoice]]:
     """Return for each table the choices for its primary key, the likeliest first; their confidences leave room for none.
 
@@ -58,8 +58,8 @@ def all_choices(
     around = Surroundings(names, matcher)
     unique = told_unique(data) if data is not None else {}
     for number in range(len(names.tables)):
-        if tell is not None and number % 200 == 0:
-            tell(number, len(names.tables))
+        if report is not None and number % 200 == 0:
+            report(number, len(names.tables))
         table = names.tables[number].table
         found.append(choices_alone(names, around, number, data, unique.get((table.schema, table.name), ())))
     firsts = [one[0] for one in found if one and one[0].confidence >= _LIKELY]
@@ -153,9 +153,9 @@ def choices_alone(
         tell_own(one, named, columns, own, edition)
         if not made_of_others.isdisjoint(columns):
             one["holds what is made of the names beside"] = 1.0
-    told = {name for name in named.columns if has_its_value_beside(named, name)}
+    text = {name for name in named.columns if has_its_value_beside(named, name)}
     for columns, one in found.items():
-        if any(referring[name] for name in columns) and told and told.isdisjoint(columns):
+        if any(referring[name] for name in columns) and text and text.isdisjoint(columns):
             one["leaves out what has its value beside"] = 1.0
     sure = {columns[0] for columns, one in found.items() if len(columns) == 1 and SURE_SIGNS & one.keys()}
     known = {name for name in sure if "may be empty" not in found[name,]}

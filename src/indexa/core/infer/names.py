@@ -74,7 +74,7 @@ class SchemaNames:
 
     def __init__(self, model: Model, stack: Stack | None = None) -> None:
         self._stack = stack or Stack()
-        self._splitter = Splitter(self._stack.shorts())
+        self._splitter = Splitter(self._stack.abbreviations())
         tables = [table for table in model.tables if table.kind not in VIEW_KINDS]
         self._splitter.learn([name for table in tables for name in (table.name, *(c.name for c in table.columns))])
         self._memo: dict[str, Words] = {}
@@ -225,14 +225,14 @@ class SchemaNames:
         yield word, 1.0
         if len(word) < 2 or not word.isalpha() or word in KEY_WORDS:
             return
-        told = {singular(meaning.word.lower()) for meaning in self._stack.meanings(word)}
-        yield from ((other, 1.0) for other in sorted(told) if other in self.vocabulary and other[:1] != word[:1])
+        text = {singular(meaning.word.lower()) for meaning in self._stack.meanings(word)}
+        yield from ((other, 1.0) for other in sorted(text) if other in self.vocabulary and other[:1] != word[:1])
         general = self._splitter.lexicon.short_forms
         known, best = general.get(word, ()), []
         for other in self._by_initial.get(word[0], ()):
             if other == word:
                 continue
-            if other in told or any(singular(one.word.lower()) == word for one in self._stack.meanings(other)):
+            if other in text or any(singular(one.word.lower()) == word for one in self._stack.meanings(other)):
                 best.append((other, 1.0))
             elif other in known or word in general.get(other, ()):
                 best.append((other, 0.95))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.infer.choice import Choice, role_of
 from indexa.core.infer.composite import CompositeChoice, CompositeWeigher
 from indexa.core.infer.data import DataSaid
@@ -28,14 +28,14 @@ _WITHOUT_AMONG_KEYED = 0.6
 
 
 def propose(
-    model: Model, stack: Stack | None = None, data: DataSaid | None = None, tell: Tell | None = None
+    model: Model, stack: Stack | None = None, data: DataSaid | None = None, report: Tell | None = None
 ) -> list[Proposal]:
     """Return what a model does not declare, table by table, each with evidence and a confidence.
 
     `stack` are wordbooks that tell short forms, `data` what a source's rows said; `tell` hears step, done and total.
     """
-    with collector_resting():
-        return Proposing(model, stack, data, tell).all()
+    with gc_paused():
+        return Proposing(model, stack, data, report).all()
 
 
 def _quiet(*_: object) -> None:
@@ -46,18 +46,18 @@ class Proposing:
     """The names, likely keys and weighed columns of one model, and what they propose."""
 
     def __init__(
-        self, model: Model, stack: Stack | None = None, data: DataSaid | None = None, tell: Tell | None = None
+        self, model: Model, stack: Stack | None = None, data: DataSaid | None = None, report: Tell | None = None
     ) -> None:
-        tell = self._tell = tell or _quiet
+        report = self._tell = report or _quiet
         self._data = data
-        tell("Comparing names", 0, 0)
+        report("Comparing names", 0, 0)
         self.names = SchemaNames(model, stack)
         matcher = Matcher(self.names)
-        self.keys = all_choices(self.names, matcher, data, lambda done, whole: tell("Looking for keys", done, whole))
-        tell("Reading joins in views and routines", 0, 0)
+        self.keys = all_choices(self.names, matcher, data, lambda done, whole: report("Looking for keys", done, whole))
+        report("Reading joins in views and routines", 0, 0)
         self.weigher = Weigher(self.names, matcher, self.keys, joined_columns(model), model.platform, data)
-        self.weigher.look_at_all(lambda done, whole: tell("Weighing what columns refer to", done, whole))
-        tell("Looking for composite references", 0, 0)
+        self.weigher.look_at_all(lambda done, whole: report("Weighing what columns refer to", done, whole))
+        report("Looking for composite references", 0, 0)
         self.composites = CompositeWeigher(self.weigher, self.keys, data)
         keyed = sum(one.table.primary_key is not None for one in self.names.tables)
         self._others_declare_keys = keyed > len(self.names.tables) / 2

@@ -104,8 +104,8 @@ def pairs(names: SchemaNames, held: Counter[Words], number: int, out: list[Refer
                 share, why = _NAMES_IT, "it has the name of a column there, and names that table"
             else:
                 share, why = _NAMES_NOTHING, "it has the name of a column there"
-            told = f"`{reference.columns[0]}` refers to that table"
-            yield Pair(reference, column.name, same, (why, told, "the types are the same"), share)
+            text = f"`{reference.columns[0]}` refers to that table"
+            yield Pair(reference, column.name, same, (why, text, "the types are the same"), share)
 
 
 def _identifies(columns: dict[str, Words], column: Column) -> bool:

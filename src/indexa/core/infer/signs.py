@@ -94,9 +94,9 @@ class Signs:
 
     def describe(self, number: int, column: Column, stem: Stem, made: Sequence[Choice], *, own_key: bool) -> None:
         """Write down what speaks for each choice of a column, then what sets them apart."""
-        said = _read(column.comment or column.remark or column.definition)
+        message = _read(column.comment or column.remark or column.definition)
         for choice in made:
-            self._describe(number, column, stem, said, choice)
+            self._describe(number, column, stem, message, choice)
         if self._data is not None:
             for choice in made:
                 self._describe_data(number, column, choice, own_key)
@@ -226,8 +226,8 @@ class Signs:
             features["unsure"] = 1 - match.sure
         rest = set(target.words) & KEY_WORDS
         if stem.key_words and match is not None and match.how in ("name", "ending", "beginning"):
-            told = set(stem.key_words)
-            features["key words agree" if rest & told or mean_the_same(rest, told) else "key words differ"] = 1.0
+            text = set(stem.key_words)
+            features["key words agree" if rest & text or mean_the_same(rest, text) else "key words differ"] = 1.0
         self._describe_types(column, choice)
         if not target.primary:
             features["unique key"] = 1.0
@@ -309,16 +309,16 @@ class Signs:
         share = self._share(number, choice)
         if share is None:
             return
-        features, told = choice.features, self.told_by_values(number, choice)
+        features, text = choice.features, self.told_by_values(number, choice)
         alone = ", rows alone" if "told by rows alone" in features else ""
         if share >= 1 and self.family(column.type) == "number":
             # Tables count their rows from one: the numbers of a small one stand in each larger one, and a key's do so anyway.
             if not own_key:
                 features["numbers included" + alone] = 1.0
-                features["many numbers included" + alone] = told
+                features["many numbers included" + alone] = text
         elif share >= 1:
             features["data included" + alone] = 1.0
-            features["many values included" + alone] = told
+            features["many values included" + alone] = text
         elif share >= _NEARLY:
             features["data nearly included"] = 1.0
         else:
@@ -349,10 +349,10 @@ class Signs:
             choice.features["others hold them too"] = math.log(len(holding))
             lies = self._data.ranged.get(self._question(number, choice)) if self._data is not None else None
             if lies is not None:
-                told = self.told_by_values(number, choice)
+                text = self.told_by_values(number, choice)
                 choice.features["higher numbers stand there"] = lies.beyond
                 choice.features["the highest number there"] = float(lies.beyond < _HARDLY)
-                choice.features["numbers there have gaps"] = told * min(1.0, -math.log(max(lies.filled, _SPARSE)))
+                choice.features["numbers there have gaps"] = text * min(1.0, -math.log(max(lies.filled, _SPARSE)))
 
     def family(self, type_name: str) -> str:
         found = self._families.get(type_name)

@@ -42,12 +42,12 @@ class Surroundings:
             targets: set[int] = set()
             likeliest = {}
             for column in named.table.columns:
-                said = self._said(named, column.name, number)
-                speaks[column.name] = bool(said)
-                if said:
-                    likeliest[column.name] = said[0].table
+                message = self._said(named, column.name, number)
+                speaks[column.name] = bool(message)
+                if message:
+                    likeliest[column.name] = message[0].table
                 if stem_of(named.columns[column.name]).key_words:
-                    targets.update(match.table for match in said if not match.extra)
+                    targets.update(match.table for match in message if not match.extra)
                 self.holders[column.name.lower()] += 1
                 self._tables_with[column.name.lower()].add(number)
             if named.table.columns:

@@ -47,13 +47,13 @@ def typed_references(names: SchemaNames, one: TableNames, key: tuple[str, ...]) 
             base = {
                 "schema": table.schema, "table": table.name, "columns": (column.name,), "type_column": type_column.name,
             }  # fmt: skip
-            told = f"`{type_column.name}` stands beside it and says of what kind it is"
+            text = f"`{type_column.name}` stands beside it and says of what kind it is"
             pattern = f"{column.name} by {type_column.name}"
             if not named and _is_anything(words[-2]) and "".join(words[:-1]) not in names.by_words:
                 yield Proposal(
                     kind="typed_reference",
                     confidence=_CALLED_SO,
-                    evidence=(told, f"“{words[-2]}” may be a row of any table"),
+                    evidence=(text, f"“{words[-2]}” may be a row of any table"),
                     pattern=pattern,
                     **base,  # type: ignore[arg-type]
                 )
@@ -62,7 +62,7 @@ def typed_references(names: SchemaNames, one: TableNames, key: tuple[str, ...]) 
                 its_key = parent.primary_key.columns if parent.primary_key else ()
                 yield Proposal(
                     kind="typed_reference", ref_schema=parent.schema, ref_table=parent.name, ref_columns=its_key, confidence=_BY_VALUE,
-                    evidence=(told, f"“{value}” is one of its values"), pattern=pattern, type_value=value, **base,  # type: ignore[arg-type]
+                    evidence=(text, f"“{value}” is one of its values"), pattern=pattern, type_value=value, **base,  # type: ignore[arg-type]
                 )  # fmt: skip
 
 

@@ -50,10 +50,10 @@ def unique_keys(names: SchemaNames, number: int, key: tuple[str, ...], data: Dat
         evidence = [why]
         if not column.nullable:
             evidence.append("it must be filled")
-        said = data.unique.get((table.schema, table.name, (column.name,))) if data is not None else None
-        if said == 0:
+        message = data.unique.get((table.schema, table.name, (column.name,))) if data is not None else None
+        if message == 0:
             continue
-        if said:
+        if message:
             confidence += _SAMPLED
             evidence.append("no sampled row holds it twice")
         if confidence < _LEAST:

@@ -193,8 +193,8 @@ class _KitReading:
         columns = self._columns[path]
         if row.column_name not in columns:
             for member, lengths in self._lengths.items():
-                if said := getattr(row, member):
-                    lengths[len(said)] += 1
+                if message := getattr(row, member):
+                    lengths[len(message)] += 1
             columns[row.column_name] = (_number(row.column_position, len(columns) + 1), self._column(row))
             if not row.data_type:
                 self._builder.note(
@@ -217,10 +217,10 @@ class _KitReading:
         )
         column.default = row.default_value or None
         column.comment = row.column_description
-        said = row.generation.lower()
-        if said.startswith("identity"):
-            column.identity = "always" if "always" in said else "by default"
-        elif said.startswith("generated:"):
+        message = row.generation.lower()
+        if message.startswith("identity"):
+            column.identity = "always" if "always" in message else "by default"
+        elif message.startswith("generated:"):
             column.generated = row.generation.partition(":")[2].strip()
         return column
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.kit import MEMBERS, read_kit
 from indexa.core.intake.receipt import Receipt
@@ -55,8 +55,8 @@ class KitPlatform(Platform):
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
-        with collector_resting():
-            session.hold_still()
+        with gc_paused():
+            session.begin_snapshot()
             rows = self._rows(session)
             return read_kit(_with_header(rows), self.name, choice, tick, name, self.dialect.canonical_type)
 

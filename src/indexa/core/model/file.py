@@ -4,7 +4,7 @@ import re
 
 import msgspec
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.errors import ModelFileError
 from indexa.core.model.parts import Model
 
@@ -39,7 +39,7 @@ def write(model: Model) -> bytes:
 def read(data: bytes) -> Model:
     """Return the model in data. Raises ModelFileError with the place of the first fault."""
     try:
-        with collector_resting():
+        with gc_paused():
             found = _decoder.decode(data)
     except msgspec.ValidationError as error:
         _check_head(data)

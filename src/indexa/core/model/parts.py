@@ -169,8 +169,8 @@ class Table(Part, omit_defaults=True, gc=False, kw_only=True):
     """schema.table of each parent, in order."""
     partition_by: str = ""
     partitions: list[Partition] = msgspec.field(default_factory=list)
-    part: str = ""
-    """The part it plays, as a person decided: "code table", "many-to-many table", "subtype"."""
+    table_role: str = ""
+    """The role it plays, as a person decided: "code table", "many-to-many table", "subtype"."""
     business_name: str = ""
     definition: str = ""
     id: str = ""

@@ -96,7 +96,7 @@ class Checker:
         self.standard = standard
         self.stack = stack or Stack([standard.wordbook])
         self._maker = Maker(standard, self.stack)
-        self._splitter = Splitter(self.stack.shorts())
+        self._splitter = Splitter(self.stack.abbreviations())
         self._reserved = reserved(standard.platform)
         self._patterns = {
             kind: Pattern(rule.pattern, renderer) for kind, rule in standard.rules.items() if rule.pattern
@@ -115,8 +115,8 @@ class Checker:
     def should(self, one: Named) -> str:
         """Return the name that an object should have by its words."""
         rule = self.standard.rules[one.kind]
-        told, *_ = self._told(self._splitter.split(one.name), rule, one.table)
-        return self._should(one, rule, told)
+        text, *_ = self._told(self._splitter.split(one.name), rule, one.table)
+        return self._should(one, rule, text)
 
     def _finding(self, rule: str, one: Named, why: str, should: str = "") -> Iterable[Finding]:
         severity = self.standard.severities.get(rule, self.standard.rules[one.kind].severity)
@@ -191,8 +191,8 @@ class Checker:
         body = name.removeprefix(rule.prefix) if rule.prefix else name
         body = body.removesuffix(rule.suffix) if rule.suffix else body
         words = self._splitter.split(body)
-        told, unknown, ambiguous, wrong = self._told(words, rule, one.table)
-        should = self._should(one, rule, told)
+        text, unknown, ambiguous, wrong = self._told(words, rule, one.table)
+        should = self._should(one, rule, text)
         if bad := sorted(set(re.findall(f"[^{rule.allowed}]", name))):
             shown = " ".join("space" if letter.isspace() else letter for letter in bad[:8])
             yield from self._finding("characters", one, f"It holds `{shown}`.", should)
@@ -211,15 +211,15 @@ class Checker:
         if name.lower() in self._reserved:
             yield from self._finding("reserved", one, "It is a word of the platform and must be quoted.", should)
         if wrong:
-            said = ", ".join(f"`{was}` should be `{now}`" for was, now in wrong)
-            yield from self._finding("short form", one, f"By the wordbook {said}.", should)
+            message = ", ".join(f"`{was}` should be `{now}`" for was, now in wrong)
+            yield from self._finding("short form", one, f"By the wordbook {message}.", should)
         if rule.known_words and unknown:
             yield from self._finding(
                 "unknown word", one, f"The wordbook does not know {', '.join(f'`{word}`' for word in unknown)}."
             )
         for short, meanings in ambiguous:
             yield from self._finding("ambiguous", one, f"`{short}` stands for {' or '.join(meanings)}.")
-        yield from self._ends(one, rule, told)
+        yield from self._ends(one, rule, text)
 
     def _ends(self, one: Named, rule: Rule, told: Sequence[tuple[str, str]]) -> Iterable[Finding]:
         if not told:
@@ -240,7 +240,7 @@ class Checker:
         self, words: Sequence[str], rule: Rule, table: str
     ) -> tuple[list[tuple[str, str]], list[str], list[tuple[str, list[str]]], list[tuple[str, str]]]:
         """Return each word in full with the form it should have, unknown ones, ambiguous ones, and those in a wrong form."""
-        told: list[tuple[str, str]] = []
+        text: list[tuple[str, str]] = []
         unknown: list[str] = []
         ambiguous: list[tuple[str, list[str]]] = []
         wrong: list[tuple[str, str]] = []
@@ -250,12 +250,12 @@ class Checker:
             entry, sure = self.stack.choose(word, company) if meanings else (self.stack.entry(word), True)
             if meanings and not sure:
                 ambiguous.append((word, [one.word for one in meanings]))
-                told.append((word, word))
+                text.append((word, word))
                 continue
             if entry is None:
                 if word.isalpha():
                     unknown.append(word)
-                told.append((word, word))
+                text.append((word, word))
                 continue
             full = entry.word.lower()
             if rule.form == "any":
@@ -263,11 +263,11 @@ class Checker:
             elif rule.form == "full":
                 form = full
             else:
-                form = entry.shorts[0]
+                form = entry.abbreviations[0]
             if form != word and form != full.replace(" ", ""):
                 wrong.append((word, form))
-            told.append((full, form))
-        return told, unknown, ambiguous, wrong
+            text.append((full, form))
+        return text, unknown, ambiguous, wrong
 
     def _should(self, one: Named, rule: Rule, told: Sequence[tuple[str, str]]) -> str:
         return self._maker.join(rule, told, one.name).name

@@ -98,13 +98,13 @@ class SchemaEvidence:
         for place, words in zip(self.places, self.words, strict=True):
             if not place.comment:
                 continue
-            shorts = [word for word in words if self.is_short(word)]
-            if not shorts:
+            abbreviations = [word for word in words if self.is_short(word)]
+            if not abbreviations:
                 continue
-            said = comment_words(place.comment)
-            for short in shorts:
+            message = comment_words(place.comment)
+            for short in abbreviations:
                 self._asked[short] += 1
-                for word, value in in_comment(short, said, self.lexicon):
+                for word, value in in_comment(short, message, self.lexicon):
                     if value >= 0.6:
                         self._said[short][word] += 1
 

@@ -45,7 +45,7 @@ class Expander:
     def __init__(self, places: Sequence[Place], stack: Stack | None = None, joins: Sequence[Join] = ()) -> None:
         self._lexicon = general()
         self.stack = stack or Stack()
-        self.splitter = Splitter(self.stack.shorts(), self._lexicon)
+        self.splitter = Splitter(self.stack.abbreviations(), self._lexicon)
         self.splitter.learn(place.name for place in places)
         self.evidence = SchemaEvidence(places, self.splitter, joins)
         self._common_prefix = _common_prefix(places, self.evidence.words)
@@ -65,12 +65,12 @@ class Expander:
         return found
 
     def _expand(self, place: Place, words: list[str]) -> Expansion:
-        told = words
+        text = words
         if not place.table and len(words) > 1 and (words[0] in _TABLE_PREFIXES or words[0] == self._common_prefix):
-            told = words[1:]
-        said = comment_words(place.comment) if place.comment else []
+            text = words[1:]
+        message = comment_words(place.comment) if place.comment else []
         company = self._company(place, words)
-        parts = [self._word(word, at, told, place, said, company) for at, word in enumerate(told)]
+        parts = [self._word(word, at, text, place, message, company) for at, word in enumerate(text)]
         return Expansion(
             place.name,
             place.table,
@@ -122,7 +122,7 @@ class Expander:
             if value >= 0.5 or full in scores:
                 scores[full] = max(scores.get(full, -1.0), -0.5) + 4.0 * value
         for neighbour in neighbours:
-            meant = self._lexicon.beside.get((word, neighbour))
+            meant = self._lexicon.context_words.get((word, neighbour))
             if meant is not None:
                 scores[meant] = max(scores.get(meant, 1.0), 1.0) + 2.5
         for full in scores:
@@ -180,15 +180,15 @@ def _by_type(word: str, type_: str) -> float:
 def business_name(parts: Sequence[Part], lexicon: Lexicon | None = None) -> str:
     """Put a business name together: capitals but for connecting words within, acronyms in capitals."""
     lexicon = lexicon or general()
-    told = []
+    text = []
     for at, part in enumerate(parts):
         if part.as_written:
-            told.append(part.full)
+            text.append(part.full)
             continue
         inner = 0 < at < len(parts) - 1
         for number, one in enumerate(part.full.split("_")):
-            told.append(business_word(one, lexicon, inner=inner or number > 0, given=one != part.word))
-    return " ".join(told)
+            text.append(business_word(one, lexicon, inner=inner or number > 0, given=one != part.word))
+    return " ".join(text)
 
 
 def still_open(parts: Sequence[Part]) -> tuple[str, ...]:

@@ -31,7 +31,7 @@ class Lexicon:
     """Words that stay as they are, in capitals."""
     short_forms: dict[str, tuple[str, ...]]
     """Short forms in general use, each with what it stands for, the commonest first; `_` within a phrase."""
-    beside: dict[tuple[str, str], str]
+    context_words: dict[tuple[str, str], str]
     """What a short form stands for (value) beside a word of its name (short form, word)."""
 
     @cached_property
@@ -74,22 +74,22 @@ def general() -> Lexicon:
         costs[word] = int(cost) / 100
         if not other:
             plain.add(word)
-    shorts = {}
+    abbreviations = {}
     for line in (DATA / "short_forms.txt").read_text("ascii").splitlines():
         short, words = line.split("\t")
-        shorts[short] = tuple(words.split())
-    beside = {}
+        abbreviations[short] = tuple(words.split())
+    context_words = {}
     for line in (DATA / "beside.txt").read_text("ascii").splitlines():
         short, word, *neighbours = line.split()
-        beside.update({(short, one): word for one in neighbours})
+        context_words.update({(short, one): word for one in neighbours})
     return Lexicon(
         costs=costs,
         mixed=_lines("mixed.txt"),
         with_digits=tuple(_lines("with_digits.txt")),
         plain=frozenset(plain),
         acronyms=_lines("acronyms.txt"),
-        short_forms=shorts,
-        beside=beside,
+        short_forms=abbreviations,
+        context_words=context_words,
     )
 
 

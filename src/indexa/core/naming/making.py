@@ -93,7 +93,7 @@ class Maker:
                 phrase = " ".join(spoken[at : at + size])
                 entry = self.stack.entry(phrase) or (self.stack.entry(singular(phrase)) if size == 1 else None)
                 if entry is not None:
-                    found.append((phrase, self.form(rule, phrase, entry.shorts[0])))
+                    found.append((phrase, self.form(rule, phrase, entry.abbreviations[0])))
                     break
             else:
                 size, word = 1, spoken[at]
@@ -111,7 +111,7 @@ class Maker:
         words = class_word_last(rule, words)
         if rule.number != "any" and words:
             words = self._in_number(rule, list(words))
-        tokens = [token for _, told in words for token in _PARTS.findall(told)]
+        tokens = [token for _, text in words for token in _PARTS.findall(text)]
         tokens = [self._allowed(rule, token, notes) for token in tokens]
         tokens = [token for token in tokens if token]
         if not tokens:
@@ -133,8 +133,8 @@ class Maker:
 
     def _in_number(self, rule: Rule, words: list[tuple[str, str]]) -> list[tuple[str, str]]:
         change = plural if rule.number == "plural" else singular
-        word, told = words[-1]
-        if " " not in word and told == word:
+        word, text = words[-1]
+        if " " not in word and text == word:
             words[-1] = (word, change(word))
         return words
 
@@ -164,9 +164,9 @@ class Maker:
             return [token for token in tokens if token not in _MAY_GO] or tokens
         if step == "short forms":
             made = []
-            for word, told in pairs:
+            for word, text in pairs:
                 entry = self.stack.entry(word)
-                made += _PARTS.findall(entry.shorts[0] if entry else told)
+                made += _PARTS.findall(entry.abbreviations[0] if entry else text)
             return [re.sub(f"[^{rule.allowed}]", "", token) for token in made if token not in _MAY_GO] or tokens
         tokens = list(tokens)
         while len(written(rule, tokens)) > room:

@@ -37,10 +37,10 @@ def mine(models: Sequence[Model], stack: Stack | None = None) -> list[Found]:
     """Return proposals for what the wordbooks do not know yet, those that stand in most names first."""
     stack = stack or Stack()
     places = [place for model in models for place in places_of(model)]
-    splitter = Splitter(stack.shorts())
+    splitter = Splitter(stack.abbreviations())
     splitter.learn(place.name for place in places)
     evidence = SchemaEvidence(places, splitter, joins_of(models))
-    known = set(stack.shorts())
+    known = set(stack.abbreviations())
     found = [
         *_short_forms(evidence, known),
         *_homonyms(evidence, known),
@@ -86,10 +86,10 @@ def _homonyms(evidence: SchemaEvidence, known: set[str]) -> Iterable[Found]:
             continue
         (first, most), (second, fewer) = words.most_common(2)
         if fewer >= 2 and fewer >= 0.2 * most and singular(first) != singular(second):
-            said = (f"{most} comments say {first}, {fewer} say {second}",)
+            message = (f"{most} comments say {first}, {fewer} say {second}",)
             yield Found(
                 short=short, word=f"{first}; {second}".replace("_", " "), confidence=min(0.95, 0.5 + 0.1 * fewer),
-                evidence=said, count=evidence.counts[short], kind="homonym", places=_where(evidence, short),
+                evidence=message, count=evidence.counts[short], kind="homonym", places=_where(evidence, short),
             )  # fmt: skip
 
 

@@ -74,18 +74,18 @@ def _keys(table: Table, full: str, *, logical: bool) -> Iterator[Named]:
     def one(kind: Kind, name: str, **parts: object) -> Named:
         columns = parts.get("columns") or ()
         assert isinstance(columns, tuple)
-        told: dict[str, object] = {
+        text: dict[str, object] = {
             "table": table.name, "schema": table.schema, "columns": list(columns), "column": columns[0] if columns else "",
             "ref_table": "", "ref_columns": [], "kind": _SHORT_KINDS[kind], "unique": False, "number": 1, "method": "",
         }  # fmt: skip
-        told.update({part: value for part, value in parts.items() if part != "columns"})
+        text.update({part: value for part, value in parts.items() if part != "columns"})
         return Named(
             kind=kind,
             name=name,
             place=f"{full}.{name}",
             scope=table.schema,
             table=table.name,
-            parts=told,
+            parts=text,
             table_id=table.id,
         )
 

@@ -14,8 +14,8 @@ def places_of(model: Model) -> list[Place]:
     for table in model.tables:
         places.append(Place(name=table.name, comment=table.comment or table.definition))
         for column in table.columns:
-            said = column.comment or column.definition or column.remark
-            places.append(Place(name=column.name, table=table.name, comment=said, type=column.type))
+            message = column.comment or column.definition or column.remark
+            places.append(Place(name=column.name, table=table.name, comment=message, type=column.type))
     return places
 
 

@@ -31,23 +31,23 @@ def lines_of(script: str) -> Callable[[Finding], int]:
 
 def as_text(findings: Sequence[Finding], source: str, line: Callable[[Finding], int] | None = None) -> str:
     """One finding a line, grouped by rule, and how many there are."""
-    told = []
+    text = []
     for rule in dict.fromkeys(one.rule for one in findings):
         of_rule = [one for one in findings if one.rule == rule]
-        told.append(f"{rule} ({len(of_rule):,}): {RULES[rule]}")
+        text.append(f"{rule} ({len(of_rule):,}): {RULES[rule]}")
         for one in of_rule:
             place = f"{source}:{line(one)}: {one.place}" if line else one.place
             should = f" → {one.should}" if one.should else ""
-            told.append(f"  {one.severity}: {place}: {one.why}{should}")
+            text.append(f"  {one.severity}: {place}: {one.why}{should}")
     counted = {severity: sum(one.severity == severity for one in findings) for severity in ("error", "warning", "note")}
-    told.append(
+    text.append(
         "No findings."
         if not findings
         else ", ".join(
             f"{count:,} {severity}{'s' if count != 1 else ''}" for severity, count in counted.items() if count
         )
     )
-    return "\n".join(told) + "\n"
+    return "\n".join(text) + "\n"
 
 
 def as_json(findings: Sequence[Finding], source: str, line: Callable[[Finding], int] | None = None) -> str:
@@ -106,13 +106,13 @@ def as_sarif(findings: Sequence[Finding], source: str, line: Callable[[Finding],
 
 def as_junit(findings: Sequence[Finding], source: str, line: Callable[[Finding], int] | None = None) -> str:
     """One test case a rule; a rule that something speaks against has failed."""
-    told = []
+    text = []
     failed = 0
     for rule, asks in RULES.items():
         of_rule = [one for one in findings if one.rule == rule]
         name = f'<testcase classname="naming" name={quoteattr(rule)}'
         if not of_rule:
-            told.append(f"    {name}/>")
+            text.append(f"    {name}/>")
             continue
         failed += 1
         where = "\n".join(
@@ -122,9 +122,9 @@ def as_junit(findings: Sequence[Finding], source: str, line: Callable[[Finding],
             for one in of_rule
         )
         failure = f"<failure message={quoteattr(f'{len(of_rule)} names. {asks}')}>{escape(_NOT_IN_XML.sub('?', where))}</failure>"
-        told.append(f"    {name}>\n      {failure}\n    </testcase>")
+        text.append(f"    {name}>\n      {failure}\n    </testcase>")
     counts = f'tests="{len(RULES)}" failures="{failed}"'
-    body = "\n".join(told)
+    body = "\n".join(text)
     suite = f"  <testsuite name={quoteattr(f'naming of {source}')} {counts}>\n{body}\n  </testsuite>"
     return f'<?xml version="1.0" encoding="UTF-8"?>\n<testsuites {counts}>\n{suite}\n</testsuites>\n'
 

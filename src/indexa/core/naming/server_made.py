@@ -51,7 +51,7 @@ def _as_postgres(table: str, columns: Sequence[str], ending: str, name: str) -> 
     if body == full:
         return True
     middle = "_".join(columns)
-    told = body[: -len(ending) - 1]
+    text = body[: -len(ending) - 1]
     return len(full) > _LONGEST_POSTGRES and any(
-        table.startswith(told[:at]) and middle.startswith(told[at + 1 :]) for at in range(len(told)) if told[at] == "_"
+        table.startswith(text[:at]) and middle.startswith(text[at + 1 :]) for at in range(len(text)) if text[at] == "_"
     )

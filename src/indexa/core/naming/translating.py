@@ -17,20 +17,20 @@ class Translator:
 
     def __init__(self, stack: Stack, splitter: Splitter | None = None) -> None:
         self._stack = stack
-        self._splitter = splitter or Splitter(stack.shorts())
+        self._splitter = splitter or Splitter(stack.abbreviations())
         self._pieces = _Told(self)
 
     def translate_all(self, names: Iterable[str]) -> list[str]:
         """Return the business names in the order of the names."""
-        pieces, told, find = self._pieces, [], PIECES.findall
+        pieces, text, find = self._pieces, [], PIECES.findall
         seen: dict[str, str] = {}
         for name in names:
             made = seen.get(name)
             if made is None:
                 words = [pieces[piece] for piece in find(name)] if name.isascii() else [None]
                 made = seen[name] = self.translate(name) if None in words else " ".join(words)  # type: ignore[arg-type]
-            told.append(made)
-        return told
+            text.append(made)
+        return text
 
     def translate(self, name: str) -> str:
         """Return the business name of one name."""
@@ -48,7 +48,7 @@ class Translator:
         words = self._splitter.split(piece)
         for word in words:
             meanings = self._stack.meanings(word)
-            if len(meanings) > 1 or (meanings and meanings[0].beside):
+            if len(meanings) > 1 or (meanings and meanings[0].context_words):
                 return None
         return " ".join([self._word(word, words) for word in words])
 
@@ -60,5 +60,5 @@ class _Told(dict[str, "str | None"]):
         self._translator = translator
 
     def __missing__(self, piece: str) -> str | None:
-        told = self[piece] = self._translator.piece(piece)
-        return told
+        text = self[piece] = self._translator.piece(piece)
+        return text

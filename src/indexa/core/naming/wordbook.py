@@ -15,10 +15,10 @@ class Word(msgspec.Struct, frozen=True, kw_only=True):
     """A word or a phrase as people write it, and its short forms in small letters, the preferred one first."""
 
     word: str
-    shorts: tuple[str, ...] = ()
+    abbreviations: tuple[str, ...] = ()
     status: Status = "agreed"
     meaning: str = ""
-    beside: tuple[str, ...] = ()
+    context_words: tuple[str, ...] = ()
     """Words, as names have them, beside which this word is the one that is meant; empty where it needs no company."""
 
 
@@ -41,9 +41,9 @@ class Stack:
             for word in book.words:
                 if word.status == "retired":
                     continue
-                for short in word.shorts:
+                for short in word.abbreviations:
                     by_short[short.lower()].append(word)
-                if word.shorts:
+                if word.abbreviations:
                     self._by_word[word.word.lower()] = word
             self._by_short.update((short, tuple(words)) for short, words in by_short.items())
         self.longest_phrase = max((word.count(" ") + 1 for word in self._by_word), default=1)
@@ -59,7 +59,7 @@ class Stack:
         """Return the entry of a word or phrase (in small letters) that has a short form."""
         return self._by_word.get(word)
 
-    def shorts(self) -> Iterable[str]:
+    def abbreviations(self) -> Iterable[str]:
         """Return all short forms."""
         return self._by_short
 
@@ -70,13 +70,13 @@ class Stack:
     def choose(self, short: str, company: Iterable[str]) -> tuple[Word | None, bool]:
         """Return the word that is meant beside these words of the name and its table, and whether that is certain."""
         words = self.meanings(short)
-        if len(words) == 1 and not words[0].beside:
+        if len(words) == 1 and not words[0].context_words:
             return words[0], True
         near = set(company)
-        called_for = [word for word in words if not near.isdisjoint(word.beside)]
+        called_for = [word for word in words if not near.isdisjoint(word.context_words)]
         if len(called_for) == 1:
             return called_for[0], True
-        plain = [word for word in words if not word.beside]
+        plain = [word for word in words if not word.context_words]
         if not called_for and len(plain) == 1:
             return plain[0], True
         likely = called_for or plain or list(words)

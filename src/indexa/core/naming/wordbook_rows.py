@@ -77,23 +77,26 @@ def read_rows(rows: Iterable[tuple[int, list[str]]], name: str) -> Reading:
         pairs = pairs[1:]
     else:
         short_first = sum(_speaks_for_short_first(first, second) for _, first, second in pairs) > 0
-    shorts: dict[str, dict[str, int]] = defaultdict(dict)  # word, its short forms and their lines
+    abbreviations: dict[str, dict[str, int]] = defaultdict(dict)  # word, its short forms and their lines
     words: dict[str, dict[str, str]] = defaultdict(dict)  # short form, its words
     written: dict[str, str] = {}
     for number, first, second in pairs:
         short, word = (first.lower(), second) if short_first else (second.lower(), first)
         key = written.setdefault(word.lower(), word)
-        if short in shorts[key]:
-            notes.append((number, f"Doubled: “{short}” for “{key}” stands in line {shorts[key][short]} already."))
+        if short in abbreviations[key]:
+            notes.append(
+                (number, f"Doubled: “{short}” for “{key}” stands in line {abbreviations[key][short]} already.")
+            )
             continue
         if words[short] and key not in words[short]:
             others = "”, “".join(words[short])
             notes.append((number, f"Ambiguous: “{short}” stands for “{others}” as well as “{key}”; both are kept."))
-        shorts[key][short] = number
+        abbreviations[key][short] = number
         words[short][key] = ""
     notes.sort()
     book = Wordbook(
-        name=name, words=tuple(Word(word=word, shorts=tuple(found)) for word, found in shorts.items() if found)
+        name=name,
+        words=tuple(Word(word=word, abbreviations=tuple(found)) for word, found in abbreviations.items() if found),
     )
     return Reading(book, notes, short_first)
 

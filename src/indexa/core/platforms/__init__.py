@@ -24,7 +24,7 @@ class Session(Protocol):
     def fetch(self, query: str, parameters: Mapping[str, Any]) -> Iterable[tuple[Any, ...]]:
         """Run one catalog query and yield its rows as they come."""
 
-    def hold_still(self) -> None:
+    def begin_snapshot(self) -> None:
         """Let all later queries see one and the same state of the source."""
 
 

@@ -127,10 +127,10 @@ def _action(cursor: Cursor, script: Script, draft: Draft) -> None:
         _swap(cursor, script, draft)
     elif word in ("SET", "RESET") and cursor.ahead(1) == "(":
         cursor.i += 1
-        said = with_options(cursor)
-        named = {one.partition("=")[0] for one in said}
+        message = with_options(cursor)
+        named = {one.partition("=")[0] for one in message}
         stays = [one for one in draft.table.options if one.partition("=")[0] not in named]
-        draft.table.options = (*stays, *(said if word == "SET" else ()))
+        draft.table.options = (*stays, *(message if word == "SET" else ()))
     elif word in ("ENGINE", "ROW_FORMAT"):
         kept = tuple(one for one in draft.table.options if not one.startswith(f"{word}="))
         draft.table.options = (*kept, storage_option(cursor))
@@ -231,12 +231,12 @@ def _add_one(cursor: Cursor, script: Script, draft: Draft) -> None:
 
 def _hand_down_checks(script: Script, draft: Draft, before: list[Check]) -> None:
     """Give the tables that inherit from one the conditions that were added to it, under its names."""
-    heirs = script.heirs(draft)
-    added = [one for one in draft.table.checks if one not in before and one.inherited] if heirs else []
+    descendants = script.descendants(draft)
+    added = [one for one in draft.table.checks if one not in before and one.inherited] if descendants else []
     if added:
         name_constraints(script.dialect, draft.table)
-        for heir in heirs:
-            heir.table.checks += [copy.copy(one) for one in added]
+        for descendant in descendants:
+            descendant.table.checks += [copy.copy(one) for one in added]
 
 
 def _using_index(cursor: Cursor, script: Script, draft: Draft) -> bool:
@@ -392,8 +392,8 @@ def _alter(cursor: Cursor, script: Script, draft: Draft) -> None:
     before = {member: getattr(column, member) for member in _INHERITED}
     _alter_column(cursor, script, draft, column)
     changed = {member: now for member in _INHERITED if (now := getattr(column, member)) != before[member]}
-    for heir in script.heirs(draft):
-        if twin := script.column(heir, column.name):
+    for descendant in script.descendants(draft):
+        if twin := script.column(descendant, column.name):
             for member, now in changed.items():
                 setattr(twin, member, now)
 
@@ -408,11 +408,11 @@ def _alter_constraint(cursor: Cursor, script: Script, draft: Draft) -> None:
     wanted = script.dialect.key(cursor.name())
     start = cursor.i
     cursor.skip_element()
-    said = cursor.up[start : cursor.i]
+    message = cursor.up[start : cursor.i]
     for foreign in draft.table.foreign_keys:
         if script.dialect.key(foreign.name) == wanted:
-            foreign.initially_deferred = "DEFERRED" in said
-            foreign.deferrable = foreign.initially_deferred or ("DEFERRABLE" in said and said[:1] != ["NOT"])
+            foreign.initially_deferred = "DEFERRED" in message
+            foreign.deferrable = foreign.initially_deferred or ("DEFERRABLE" in message and message[:1] != ["NOT"])
 
 
 def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) -> None:

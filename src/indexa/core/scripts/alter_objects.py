@@ -65,8 +65,8 @@ def _alter_enum(cursor: Cursor, found: Enum) -> None:
         if cursor.now in ("BEFORE", "AFTER"):
             after = cursor.now == "AFTER"
             cursor.i += 1
-            beside = cursor.string()
-            place = values.index(beside) + after if beside in values else place
+            context_words = cursor.string()
+            place = values.index(context_words) + after if context_words in values else place
         found.values = (*values[:place], value, *values[place:])
     elif cursor.take("RENAME", "VALUE"):
         old = cursor.string()

@@ -26,11 +26,11 @@ _PLAIN_PROPERTY = re.compile(
 def plain_comment(script: Script, text: str) -> bool:
     """Take a comment in the form in which most come, without taking it apart; say whether it was that."""
     if found := _PLAIN.match(text):
-        *path, said = (word or "" for word in found.groups())
+        *path, message = (word or "" for word in found.groups())
         schema, table, column = path[0] or path[2], path[1] or path[3], path[4]
         fold = True
     elif found := _PLAIN_PROPERTY.match(text):
-        said, schema, table, column = (word or "" for word in found.groups())
+        message, schema, table, column = (word or "" for word in found.groups())
         fold = False
     else:
         return False
@@ -47,7 +47,7 @@ def plain_comment(script: Script, text: str) -> bool:
     target = script.column(draft, column) if column else draft.table
     if target is None:
         return False
-    target.comment = said.replace("''", "'")
+    target.comment = message.replace("''", "'")
     script.statements[text[: text.index(" ")].upper()] += 1
     return True
 
@@ -121,28 +121,28 @@ def comment_on(cursor: Cursor, script: Script) -> None:
         return
     if not cursor.take("IS") and not cursor.take("AS") and not cursor.is_string():
         raise NotUnderstoodError("IS was expected", cursor.i)
-    said = _said(cursor)
+    message = _said(cursor)
     if kind == "TABLE" and len(path) == 3 and not script.find(path[-2], path[-1]) and script.find(path[0], path[1]):
         kind = "COLUMN"  # a platform that lets the kind be left out
     if kind == "COLUMN":
         draft = _draft(cursor, script, path[:-1])
         column = script.column(draft, path[-1])
         if column is None and draft.query:  # a view's columns are not known before the end
-            script.later_comments.append((draft.number, path[-1], said))
+            script.later_comments.append((draft.number, path[-1], message))
         elif column is None:
             raise MisfitError(f"there is no column {path[-1]}", cursor.i - 1)
         else:
-            column.comment = said
+            column.comment = message
     elif kind == "SCHEMA":
-        script.schema_made(path[-1]).comment = said
+        script.schema_made(path[-1]).comment = message
     elif kind in ("TYPE", "DOMAIN", "SEQUENCE"):
-        _label_object(script, kind, path, said)
+        _label_object(script, kind, path, message)
     elif kind == "INDEX":
         owner = script.owner_of_index(path[-2] if len(path) > 1 else "", path[-1])
         if owner:
-            _label_part(script, owner, path[-1], said, trigger=False)
+            _label_part(script, owner, path[-1], message, trigger=False)
     else:
-        _draft(cursor, script, path).table.comment = said
+        _draft(cursor, script, path).table.comment = message
 
 
 def _other(cursor: Cursor, script: Script, kind: str) -> None:
@@ -152,10 +152,10 @@ def _other(cursor: Cursor, script: Script, kind: str) -> None:
         while cursor.now not in ("IS", "", ";"):
             cursor.i += 1
         if cursor.take("IS"):
-            said = _said(cursor)
+            message = _said(cursor)
             for routine in script.model.routines:
                 if script.dialect.key(routine.name) == script.dialect.key(name):
-                    routine.comment = said
+                    routine.comment = message
         return
     script.note("left out", "comments", f"A comment on a {kind.lower()}; a model does not hold that.")
 
@@ -180,9 +180,9 @@ def _columns_in_brackets(cursor: Cursor, draft: Draft, script: Script) -> None:
     while cursor.now not in (")", ""):
         name = cursor.name()
         cursor.expect("IS")
-        said = _said(cursor)
+        message = _said(cursor)
         if column := script.column(draft, name):
-            column.comment = said
+            column.comment = message
         if not cursor.take(","):
             return
 
@@ -203,12 +203,12 @@ def _label_check(cursor: Cursor, script: Script, name: str) -> None:
     schema, domain = cursor.qualified()
     if not cursor.take("IS"):
         return
-    said = _said(cursor)
+    message = _said(cursor)
     for one in script.model.domains:
         if key(one.name) == key(domain) and (not schema or key(one.schema) == key(schema)):
             for check in one.checks:
                 if key(check.name) == key(name):
-                    check.comment = said
+                    check.comment = message
 
 
 def _label_object(script: Script, kind: str, path: list[str], said: str) -> None:
@@ -229,7 +229,7 @@ def extended_property(cursor: Cursor, script: Script) -> bool:
         return False
     cursor.i = place + 1
     order = ["NAME", "VALUE", "LEVEL0TYPE", "LEVEL0NAME", "LEVEL1TYPE", "LEVEL1NAME", "LEVEL2TYPE", "LEVEL2NAME"]
-    said: dict[str, str] = {}
+    message: dict[str, str] = {}
     number = 0
     while cursor.now not in ("", ";"):
         member = order[number] if number < len(order) else ""
@@ -237,34 +237,36 @@ def extended_property(cursor: Cursor, script: Script) -> bool:
             member = cursor.up[cursor.i][1:]
             cursor.i += 2
         if cursor.is_string():
-            said[member] = unquoted_string(cursor.raw[cursor.i], backslash=False)
+            message[member] = unquoted_string(cursor.raw[cursor.i], backslash=False)
         elif cursor.now != "NULL" and cursor.is_name():
-            said[member] = cursor.plain_name(cursor.raw[cursor.i])
+            message[member] = cursor.plain_name(cursor.raw[cursor.i])
         cursor.skip_element()
         number += 1
         if not cursor.take(","):
             break
-    if said.get("NAME", "").lower() != "ms_description":
-        script.note("left out", "extended properties", "Only descriptions are read.", said.get("NAME", ""))
+    if message.get("NAME", "").lower() != "ms_description":
+        script.note("left out", "extended properties", "Only descriptions are read.", message.get("NAME", ""))
         return True
-    schema, table, part = said.get("LEVEL0NAME", ""), said.get("LEVEL1NAME", ""), said.get("LEVEL2NAME", "")
+    schema, table, part = message.get("LEVEL0NAME", ""), message.get("LEVEL1NAME", ""), message.get("LEVEL2NAME", "")
     if not table:
         if schema:
-            script.schema_made(schema).comment = said.get("VALUE", "")
+            script.schema_made(schema).comment = message.get("VALUE", "")
         return True
     draft = script.find(schema, table)
     if draft is None:
         script.note("left out", "comments", "What it describes is not in the script.", f"{schema}.{table}")
     elif not part:
-        draft.table.comment = said.get("VALUE", "")
-    elif said.get("LEVEL2TYPE", "").upper() == "COLUMN":
+        draft.table.comment = message.get("VALUE", "")
+    elif message.get("LEVEL2TYPE", "").upper() == "COLUMN":
         column = script.column(draft, part)
         if column:
-            column.comment = said.get("VALUE", "")
+            column.comment = message.get("VALUE", "")
         elif draft.query:
-            script.later_comments.append((draft.number, part, said.get("VALUE", "")))
+            script.later_comments.append((draft.number, part, message.get("VALUE", "")))
     else:
-        _label_part(script, draft, part, said.get("VALUE", ""), trigger=said.get("LEVEL2TYPE", "").upper() == "TRIGGER")
+        _label_part(
+            script, draft, part, message.get("VALUE", ""), trigger=message.get("LEVEL2TYPE", "").upper() == "TRIGGER"
+        )
     return True
 
 

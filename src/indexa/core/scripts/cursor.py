@@ -31,8 +31,8 @@ class MisfitError(NotUnderstoodError):
 
 def worded(error: Exception) -> str:
     """Say for the receipt what became of a statement or clause."""
-    said = "Does not fit what stands before it" if isinstance(error, MisfitError) else "Not understood"
-    return f"{said} ({error or 'it ends too early'})"
+    message = "Does not fit what stands before it" if isinstance(error, MisfitError) else "Not understood"
+    return f"{message} ({error or 'it ends too early'})"
 
 
 class Cursor:
@@ -228,24 +228,24 @@ class Cursor:
 
     def description_in_group(self) -> str:
         """Step over a bracketed list of options and return its description, "" where it has none."""
-        end, said = self.after_group(self.i), ""
+        end, message = self.after_group(self.i), ""
         for place in range(self.i, end):
             if self.up[place] == "DESCRIPTION" and self.up[place + 1] == "=":
                 self.i = place + 2
-                said = self.label()
+                message = self.label()
                 break
         self.i = end
-        return said
+        return message
 
     def label(self) -> str:
         """Read a string, or several in a row joined by a plus or bars, as comments are written."""
-        said = self.string()
+        message = self.string()
         while self.now in ("||", "+") or (self.is_string() and self.now):
             self.take_any(("||", "+"))
             if not self.is_string():
                 break
-            said += self.string()
-        return said
+            message += self.string()
+        return message
 
 
 _ESCAPES = {"n": "\n", "t": "\t", "r": "\r", "0": "\0", "b": "\b", "Z": "\x1a"}

@@ -46,10 +46,10 @@ def _drop_table(cursor: Cursor, script: Script) -> None:
             script.dropped[draft.table.schema, draft.table.name] = made
         own = (draft.table.schema, draft.table.name)
         parts = [one for one in script.drafts.values() if one.partition_of == own] if draft.table.partition_by else []
-        heirs = script.heirs(draft)
+        descendants = script.descendants(draft)
         script.drop(draft)
         if script.dialect.names_constraints == "postgresql":
-            along = [*parts, *(heirs if "CASCADE" in cursor.up else [])]
+            along = [*parts, *(descendants if "CASCADE" in cursor.up else [])]
             for one in along:
                 if one.number in script.drafts:
                     script.drop(one)

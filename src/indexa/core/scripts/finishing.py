@@ -27,21 +27,21 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
     for draft in script.drafts.values():
         draft.query = ""
         if draft.untyped:
-            said = "They are computed by a query; a script does not say their type."
-            script.note("adapted", "columns", said, draft.table.full_name, draft.untyped)
+            message = "They are computed by a query; a script does not say their type."
+            script.note("adapted", "columns", message, draft.table.full_name, draft.untyped)
         for old, new in draft.renamed:
             script.rename_column(draft, old, new)
-    for number, name, said in script.later_comments:
+    for number, name, message in script.later_comments:
         if number in script.drafts and (column := script.column(script.drafts[number], name)):
-            column.comment = said
+            column.comment = message
     for draft in script.drafts.values():
         _settle_names(script, draft)
     for draft in script.drafts.values():
         for reference in draft.references:
             _settle_reference(script, draft, reference)
         if draft.references and "ENGINE=MyISAM" in draft.table.options:
-            said = "Declared, though the engine MyISAM does not hold them."
-            script.note("adapted", "foreign keys", said, draft.table.full_name, len(draft.references))
+            message = "Declared, though the engine MyISAM does not hold them."
+            script.note("adapted", "foreign keys", message, draft.table.full_name, len(draft.references))
     for draft in script.drafts.values():
         name_constraints(script.dialect, draft.table)
         name_foreign_indexes(script.dialect, draft.table)
@@ -132,8 +132,8 @@ def _settle_reference(script: Script, draft: Draft, reference: Reference) -> Non
         script.note("left out", "foreign keys", "It pairs columns that are not of one number.", draft.table.full_name)
     elif missing:
         draft.table.foreign_keys.remove(foreign)
-        said = f"It names a column that is not there at the end of the script: {', '.join(missing)}."
-        script.note("left out", "foreign keys", said, draft.table.full_name)
+        message = f"It names a column that is not there at the end of the script: {', '.join(missing)}."
+        script.note("left out", "foreign keys", message, draft.table.full_name)
 
 
 def _qualify_types(script: Script) -> None:

@@ -117,9 +117,9 @@ def key_tail(cursor: Cursor, key: Key | None, *, inline: bool = False) -> None:
             cursor.i += 2
         elif word == "COMMENT" and cursor.ahead(1)[:1] == "'" and not inline:
             cursor.i += 1
-            said = cursor.string()
+            message = cursor.string()
             if key:
-                key.comment = said
+                key.comment = message
         elif word == "KEY_BLOCK_SIZE":
             cursor.i += 1
             cursor.take("=")

@@ -45,11 +45,11 @@ def take_known_columns(text: str, script: Script) -> tuple[str, list[Run]]:
         run: Run = []
         start = last = at
         while found := column(text, at):
-            name, words, said, beside = found.groups()
-            like = known.get(words if said is None else words[: -len("COMMENT ")].rstrip())
+            name, words, message, context_words = found.groups()
+            like = known.get(words if message is None else words[: -len("COMMENT ")].rstrip())
             if like is None:
                 break
-            run.append((name, like, said.replace("''", "'") if said else "", beside or ""))
+            run.append((name, like, message.replace("''", "'") if message else "", context_words or ""))
             last, at = at, found.end()
         if run and _COMMENT.match(text, at):  # it speaks of the last one
             run.pop()

@@ -61,13 +61,13 @@ def name_constraints(dialect: Dialect, table: Table) -> None:
 
 def _each_once(names: list[str]) -> str:
     """Join names; one that is there already gets a number."""
-    told: list[str] = []
+    text: list[str] = []
     for name in names:
         number = 0
-        while f"{name}{number or ''}" in told:
+        while f"{name}{number or ''}" in text:
             number += 1
-        told.append(f"{name}{number or ''}")
-    return "_".join(told)
+        text.append(f"{name}{number or ''}")
+    return "_".join(text)
 
 
 _CALL = re.compile(r"[\s(]*([a-z_]\w*)\s*\(", re.I)

@@ -12,7 +12,7 @@ from itertools import pairwise
 
 import msgspec
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.errors import CoreError
 from indexa.core.intake.choice import Choice
 from indexa.core.intake.receipt import Receipt
@@ -59,7 +59,7 @@ def read_scripts(
     listed = list(files)
     total = sum(len(file.content) for file in listed) or 1
     done = 0
-    with collector_resting():
+    with gc_paused():
         for file in listed:
             reading = _FileReading(script, file, many=len(listed) > 1)
             reading.run(lambda at, before=done: tick("Reading statements", (before + at) * 100 // total, 101))  # type: ignore[misc]
@@ -73,12 +73,12 @@ class _FileReading:
         self._script, self._file = script, file
         self._label = file.name if many else ""
 
-    def run(self, tell: Callable[[int], None]) -> None:
+    def run(self, report: Callable[[int], None]) -> None:
         """Take the file piece by piece."""
         content = self._file.content
         for count, piece in enumerate(Splitter(content, self._script.dialect).pieces()):
             if not count % _TICK_EVERY:
-                tell(piece.start)
+                report(piece.start)
             if piece.kind == "statement":
                 self._statement(piece, content)
             elif piece.kind == "rows":

@@ -88,7 +88,7 @@ def sequence(cursor: Cursor, script: Script, *, made: bool) -> None:
 
 def read_options(cursor: Cursor, script: Script, found: Sequence, end: int, *, made: bool) -> None:
     """Read the options of a sequence up to a place."""
-    said: dict[str, int] = {}
+    message: dict[str, int] = {}
     while cursor.i < end and cursor.now not in ("", ";"):
         word = cursor.now
         cursor.i += 1
@@ -100,7 +100,7 @@ def read_options(cursor: Cursor, script: Script, found: Sequence, end: int, *, m
             cursor.take_any(("WITH", "BY", "="))
             number = _number(cursor)
             if number is not None:
-                said[word] = number
+                message[word] = number
         elif word == "NO" and cursor.now in ("CYCLE", "MINVALUE", "MAXVALUE", "CACHE"):
             found.cycle = found.cycle and cursor.now != "CYCLE"
             cursor.i += 1
@@ -118,14 +118,14 @@ def read_options(cursor: Cursor, script: Script, found: Sequence, end: int, *, m
             script.sequences.change(found, name=cursor.name())
         elif word == "SET" and cursor.take("SCHEMA"):
             script.sequences.change(found, schema=cursor.name())
-    found.increment = said.get("INCREMENT", found.increment)
+    found.increment = message.get("INCREMENT", found.increment)
     if found.increment < 0 and made:
         found.minimum, found.maximum = -_LIMITS.get(found.type, 2**63), -1
-    found.minimum = said.get("MINVALUE", found.minimum)
-    found.maximum = said.get("MAXVALUE", found.maximum)
-    found.cache = said.get("CACHE", found.cache)
+    found.minimum = message.get("MINVALUE", found.minimum)
+    found.maximum = message.get("MAXVALUE", found.maximum)
+    found.cache = message.get("CACHE", found.cache)
     first = found.minimum if found.increment > 0 else found.maximum
-    found.start = said.get("START", first if made else found.start)
+    found.start = message.get("START", first if made else found.start)
 
 
 def _number(cursor: Cursor) -> int | None:

@@ -169,7 +169,7 @@ class Script:
     def leave_whole(self, draft: Draft) -> None:
         """Take a partition off the tables that it is a part of; it is a table by itself."""
         gone = {(draft.table.schema, draft.table.name), *((one.schema, one.name) for one in draft.table.partitions)}
-        for whole in self.wholes(draft):
+        for whole in self.partition_ancestors(draft):
             whole.table.partitions = [one for one in whole.table.partitions if (one.schema, one.name) not in gone]
         draft.partition_of = None
 
@@ -211,7 +211,7 @@ class Script:
         for one in self.drafts.values() if draft.table.partition_by else ():
             if one.partition_of == own:
                 one.partition_of = (schema, name)
-        for whole in self.wholes(draft):
+        for whole in self.partition_ancestors(draft):
             for part in whole.table.partitions:
                 if (part.schema, part.name) == own:
                     part.schema, part.name = schema, name
@@ -260,7 +260,7 @@ class Script:
         draft.table.inherits = parents
         self._parents.update(parents)
 
-    def heirs(self, draft: Draft) -> list[Draft]:
+    def descendants(self, draft: Draft) -> list[Draft]:
         """Return the tables that inherit from one, and those that inherit from them."""
         found: list[Draft] = []
         waiting = [draft]
@@ -271,7 +271,7 @@ class Script:
                     waiting.append(child)
         return found
 
-    def wholes(self, draft: Draft) -> list[Draft]:
+    def partition_ancestors(self, draft: Draft) -> list[Draft]:
         """Return the table that a partition is a part of, and what that is a part of."""
         found: list[Draft] = []
         whole = self.find(*draft.partition_of) if draft.partition_of else None
@@ -328,8 +328,8 @@ class Script:
             draft.renamed.append((old, new))
             said_of = (draft.number, key(old))
             self.later_comments = [
-                (number, new if (number, key(name)) == said_of else name, said)
-                for number, name, said in self.later_comments
+                (number, new if (number, key(name)) == said_of else name, message)
+                for number, name, message in self.later_comments
             ]
             return True
         if column is None:

@@ -274,23 +274,23 @@ def _execute(cursor: Cursor, script: Script) -> None:
 
 
 def _sp_rename(cursor: Cursor, script: Script) -> None:
-    said = [unquoted_string(raw, backslash=False) for raw in cursor.raw if raw[-1:] == "'"]
-    if len(said) < 2:
+    message = [unquoted_string(raw, backslash=False) for raw in cursor.raw if raw[-1:] == "'"]
+    if len(message) < 2:
         return
-    path = [one.strip('[]"') for one in said[0].split(".")]
-    kind = said[2].upper() if len(said) > 2 else "OBJECT"
+    path = [one.strip('[]"') for one in message[0].split(".")]
+    kind = message[2].upper() if len(message) > 2 else "OBJECT"
     if kind == "COLUMN" and len(path) > 1:
         draft = script.find(path[-3] if len(path) > 2 else "", path[-2])
         if draft:
-            script.rename_column(draft, path[-1], said[1])
+            script.rename_column(draft, path[-1], message[1])
     elif kind == "INDEX" and len(path) > 1:
         draft = script.find(path[-3] if len(path) > 2 else "", path[-2])
         if draft:
-            alter.rename_part(script, draft, script.dialect.key(path[-1]), said[1])
+            alter.rename_part(script, draft, script.dialect.key(path[-1]), message[1])
     elif kind == "OBJECT":
         draft = script.find(path[-2] if len(path) > 1 else "", path[-1])
         if draft:
-            script.rename(draft, draft.table.schema, said[1])
+            script.rename(draft, draft.table.schema, message[1])
 
 
 def _rename(cursor: Cursor, script: Script) -> None:

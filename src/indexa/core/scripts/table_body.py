@@ -94,13 +94,13 @@ def _add_known(cursor: Cursor, script: Script, draft: Draft) -> None:
     dialect, listed = script.dialect, draft.table.columns
     fold, by_key, position = _FOLDS[dialect.fold], draft.columns, len(listed)
     fold_quoted = fold if dialect.fold_quoted else str
-    for written, like, said, beside in cursor.statement.known.pop(0):
+    for written, like, message, context_words in cursor.statement.known.pop(0):
         name = fold_quoted(written[1:-1]) if written[0] in '"`[' else fold(written)
         position += 1
-        made = Column(name, position, like.type, like.nullable, like.default, said, "", None, like.collation)
-        if beside:
-            plain = beside[0].isalnum() and beside[-1].isalnum() and len(beside) <= LONGEST
-            made.remark = beside if plain else cleaned(beside)
+        made = Column(name, position, like.type, like.nullable, like.default, message, "", None, like.collation)
+        if context_words:
+            plain = context_words[0].isalnum() and context_words[-1].isalnum() and len(context_words) <= LONGEST
+            made.remark = context_words if plain else cleaned(context_words)
         by_key[name if dialect.case_matters else name.lower()] = made
         listed.append(made)
 
@@ -120,16 +120,16 @@ def _column(cursor: Cursor, script: Script, draft: Draft) -> None:
             break
     noted = script.noted
     column = ColumnReading(cursor, draft, script).read()
-    told = 2 if up[end - 2] == "COMMENT" else 0  # a comment of its own
+    text = 2 if up[end - 2] == "COMMENT" else 0  # a comment of its own
     serial = up[start + 1].lower() in script.dialect.serials or column.identity
     if (
         end
         and cursor.i == end
         and noted == script.noted
         and not serial
-        and _MORE_THAN_PLAIN.isdisjoint(up[start + 1 : end - told])
+        and _MORE_THAN_PLAIN.isdisjoint(up[start + 1 : end - text])
     ):
-        script.plain_columns[cursor.text(start + 1, end - told)] = copy.copy(column)
+        script.plain_columns[cursor.text(start + 1, end - text)] = copy.copy(column)
 
 
 ALL_COPIED = frozenset(

@@ -392,7 +392,7 @@ def become_partition(script: Script, draft: Draft, schema: str, name: str, bound
         script.note("adapted", "partitions", "Its table is not in the script; it stands as a table.", draft.place)
         draft.partition_of = None
         return
-    if parent is draft or any(one is draft for one in script.wholes(parent)):
+    if parent is draft or any(one is draft for one in script.partition_ancestors(parent)):
         draft.partition_of = None
         raise MisfitError("a table can't be a part of itself", 0)
     draft.partition_of = (parent.table.schema, parent.table.name)
@@ -401,5 +401,5 @@ def become_partition(script: Script, draft: Draft, schema: str, name: str, bound
             draft.add(copy.copy(column), script.dialect.key(column.name))
     draft.query = ""
     part = Partition(draft.table.schema, draft.table.name, bound, draft.table.partition_by)
-    for whole in script.wholes(draft):
+    for whole in script.partition_ancestors(draft):
         whole.table.partitions.append(part)

@@ -11,9 +11,10 @@ from django.utils.html import conditional_escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from indexa.areas.models import Area
-from indexa.modeling.models import StoredModel, StoredTable
-from indexa.naming import standards
-from indexa.naming.models import NameFinding, NamingPass, Waiver
+from indexa.naming.passes.models import NamingPass
+from indexa.naming.standards import services as standards
+from indexa.naming.standards.models import NameFinding, Waiver
+from indexa.store.models import StoredModel, StoredTable
 
 register = template.Library()
 _CODE = re.compile(r"`([^`]*)`")

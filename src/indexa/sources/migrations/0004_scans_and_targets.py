@@ -11,7 +11,7 @@ from cryptography.fernet import Fernet, InvalidToken
 from django.conf import settings
 from django.db import migrations, models
 
-from indexa.settings.keys import installation_key
+from indexa.adapters.installation_key import installation_key
 
 
 def bind_to_targets(apps: Any, _: Any) -> None:

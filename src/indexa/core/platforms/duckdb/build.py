@@ -89,7 +89,7 @@ class CatalogReading:
     def build(self, name: str) -> tuple[Model, Receipt]:
         """Read all that was chosen."""
         self._builder = CatalogBuilder(name, "duckdb", self._choice)
-        self._session.hold_still()
+        self._session.begin_snapshot()
         kinds = self._choice.kinds
         steps = [
             ("tables and views", self._read_tables, True),

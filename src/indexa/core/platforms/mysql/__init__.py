@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
@@ -28,14 +28,14 @@ class MySQL(Platform):
     def limits(self, session: Session) -> list[str]:
         """Say which texts the login may not see: views need SHOW VIEW, routines their definer's rights."""
         ((views, routines),) = session.fetch(queries.HIDDEN, {})
-        said = []
+        message = []
         if views:
-            said.append(
+            message.append(
                 f"The queries of views ({views:,}): the login has no SHOW VIEW on them. Their columns will be read."
             )
         if routines:
-            said.append(f"The bodies of routines ({routines:,}): the login may only see their names and parameters.")
-        return said
+            message.append(f"The bodies of routines ({routines:,}): the login may only see their names and parameters.")
+        return message
 
     def table_names(self, session: Session, choice: Choice) -> list[tuple[str, str, bool]]:
         """List schema, name and whether it is a view, of what the choice takes."""
@@ -45,7 +45,7 @@ class MySQL(Platform):
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
-        with collector_resting():
+        with gc_paused():
             return CatalogReading(session, choice, tick, self.dialect).build(name)
 
 

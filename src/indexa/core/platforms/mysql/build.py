@@ -68,7 +68,7 @@ class CatalogReading:
         self._builder = CatalogBuilder(name, self._dialect.name, self._choice)
         version = str(next(iter(self._session.fetch(queries.SERVER, {})))[0])
         self._mariadb = "mariadb" in version.lower()
-        self._session.hold_still()
+        self._session.begin_snapshot()
         kinds = self._choice.kinds
         steps = [
             ("tables and views", self._read_tables, True),

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import Any
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
@@ -36,7 +36,7 @@ class PostgreSQL(Platform):
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen. Schemas are taken as given: an empty choice reads nothing."""
-        with collector_resting():
+        with gc_paused():
             return CatalogReading(session, choice, tick).build(name)
 
 

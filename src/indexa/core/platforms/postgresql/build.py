@@ -108,7 +108,7 @@ class CatalogReading:
         bodies: dict[int, str] = {}
         if "views" in self._choice.kinds:
             bodies = dict(self._fetch(queries.VIEW_DEFINITIONS))
-        self._session.hold_still()
+        self._session.begin_snapshot()
         rows = self._fetch(queries.RELATIONS)
         not_taken = 0
         for oid, schema, name, kind, unlogged, owner, comment, options, part_key, server, parents in rows:

@@ -74,13 +74,13 @@ def canonical_default(text: str, type_: str) -> str:
     """Word a default as the catalog does, where that is certain: a bare string gets its column's type."""
     if text.startswith("'") and text.endswith("'") and text.count("'") == 2 + 2 * text[1:-1].count("''"):
         base = re.sub(r"\([^)]*\)", "", type_)
-        said = text[1:-1]
+        message = text[1:-1]
         if base in ("smallint", "integer", "bigint", "numeric", "real", "double precision") and re.fullmatch(
-            r"\d+(\.\d+)?", said
+            r"\d+(\.\d+)?", message
         ):
-            return said
-        if base == "boolean" and said.lower() in _TRUTHS:
-            return _TRUTHS[said.lower()]
+            return message
+        if base == "boolean" and message.lower() in _TRUTHS:
+            return _TRUTHS[message.lower()]
         return f"{text}::{base}"
     if text.upper() in {word.upper() for word in _PLAIN_WORDS}:
         return text.upper() if text.lower().startswith(("current", "session", "local")) else text.lower()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from indexa.core.collector import collector_resting
+from indexa.core.collector import gc_paused
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Model
@@ -30,7 +30,7 @@ class SQLite(Platform):
 
     def read(self, session: Session, choice: Choice, tick: Tick, name: str) -> tuple[Model, Receipt]:
         """Build the model of what was chosen."""
-        with collector_resting():
+        with gc_paused():
             return build.CatalogReading(session, choice, tick).build(name)
 
     def family(self, type_name: str) -> str:

@@ -73,7 +73,7 @@ class CatalogReading:
     def build(self, name: str) -> tuple[Model, Receipt]:
         """Read all that was chosen."""
         self._builder = CatalogBuilder(name, "sqlite", self._choice)
-        self._session.hold_still()
+        self._session.begin_snapshot()
         steps = [
             ("tables and views", self._read_tables),
             ("columns", self._read_columns),
@@ -85,8 +85,8 @@ class CatalogReading:
             self._tick(f"Reading {what}", number, len(steps))
             step()
         for refused, why in self._refused.items():
-            said = f"SQLite can't tell them without the application they belong to: {why}."
-            self._builder.note("left out", "columns", said, place=f"{SCHEMA}.{refused}")
+            message = f"SQLite can't tell them without the application they belong to: {why}."
+            self._builder.note("left out", "columns", message, place=f"{SCHEMA}.{refused}")
         return self._builder.finish()
 
     def _fetch(self, query: str) -> Iterable[tuple[Any, ...]]:
@@ -171,12 +171,12 @@ class CatalogReading:
             return
         self._parsed[table.name] = draft
         for column in table.columns:
-            said = draft.columns.get(column.name.lower())
-            if said is None:
+            message = draft.columns.get(column.name.lower())
+            if message is None:
                 continue
-            column.collation, column.identity, column.remark = said.collation, said.identity, said.remark
-            if column.generated is not None or said.generated:
-                column.generated, column.default = said.generated or "", None
+            column.collation, column.identity, column.remark = message.collation, message.identity, message.remark
+            if column.generated is not None or message.generated:
+                column.generated, column.default = message.generated or "", None
         table.checks = draft.table.checks
         if table.primary_key and draft.table.primary_key:
             table.primary_key.name = draft.table.primary_key.name
@@ -190,10 +190,10 @@ class CatalogReading:
             _, _, ref_table, _, _, on_update, on_delete = listed[0]
             target = self._builder.table(SCHEMA, ref_table) or self._other_case(ref_table)
             columns = tuple(row[3] for row in listed)
-            said = self._declared(table, columns, ref_table)
+            message = self._declared(table, columns, ref_table)
             table.foreign_keys.append(
                 ForeignKey(
-                    name=said.name if said else "",
+                    name=message.name if message else "",
                     columns=_as_in(table, columns),
                     ref_schema=SCHEMA,
                     ref_table=target.name if target else ref_table,
@@ -202,8 +202,8 @@ class CatalogReading:
                     else (),
                     on_delete=_ACTIONS[on_delete],
                     on_update=_ACTIONS[on_update],
-                    deferrable=said is not None and said.deferrable,
-                    initially_deferred=said is not None and said.initially_deferred,
+                    deferrable=message is not None and message.deferrable,
+                    initially_deferred=message is not None and message.initially_deferred,
                 )
             )
 

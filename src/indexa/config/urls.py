@@ -1,0 +1,48 @@
+"""All addresses. What belongs to an area lies below /a/<its name>/."""
+
+from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.views import LoginView, LogoutView, PasswordChangeView
+from django.urls import include, path, reverse_lazy
+
+from indexa.areas.views import home
+from indexa.editions.public import read_edition
+from indexa.ui.forms import OwnPasswordForm, SignInForm
+
+in_area = [
+    path("", include("indexa.desk.urls")),
+    path("sources/", include("indexa.sources.urls")),
+    path("reconcile/", include("indexa.reconcile.urls")),
+    path("dictionary/", include("indexa.dictionary.urls")),
+    path("names/", include("indexa.naming.urls")),
+    path("editions/", include("indexa.editions.urls")),
+    path("jobs/", include("indexa.jobs.urls")),
+    path("members/", include("indexa.areas.urls")),
+    path("", include("indexa.changes.urls")),
+    path("", include("indexa.proposals.urls")),
+    path("", include("indexa.modeling.urls")),
+]
+urlpatterns = [
+    path("", home, name="home"),
+    path(
+        "sign-in/",
+        LoginView.as_view(
+            template_name="ui/sign_in.html", authentication_form=SignInForm, redirect_authenticated_user=True
+        ),
+        name="sign-in",
+    ),
+    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path(
+        "password/",
+        PasswordChangeView.as_view(
+            template_name="ui/password.html", form_class=OwnPasswordForm, success_url=reverse_lazy("home")
+        ),
+        name="password",
+    ),
+    path("read/<str:token>/", login_not_required(read_edition), name="reading-link"),
+    path("read/<str:token>/<path:path>", login_not_required(read_edition), name="reading-link-file"),
+    path("a/<slug:area_slug>/", include(in_area)),
+]
+handler400 = "indexa.ui.error_pages.bad_request"
+handler403 = "indexa.ui.error_pages.permission_denied"
+handler404 = "indexa.ui.error_pages.page_not_found"
+handler500 = "indexa.ui.error_pages.server_error"

@@ -1,0 +1,92 @@
+"""What later readings found to be otherwise, and what a person decided about it, as stored."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
+from django.db import models
+
+from indexa.changes.models import ChangeSet
+from indexa.sources.models import Intake, Source
+from indexa.store.models import Snapshot, StoredModel
+
+
+class Reconciliation(models.Model):
+    """What a later reading of a source found to be otherwise than in the model, until a person has decided."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "Waiting"
+        TAKEN = "taken", "Taken"
+        PUT_AWAY = "put away", "Put away"
+
+    source = models.ForeignKey(Source, on_delete=models.CASCADE, related_name="reconciliations")
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="reconciliations")
+    intake = models.OneToOneField(Intake, on_delete=models.CASCADE, related_name="reconciliation")
+    before = models.ForeignKey(Snapshot, on_delete=models.PROTECT, related_name="+")
+    after = models.ForeignKey(Snapshot, on_delete=models.PROTECT, related_name="+")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    rejected_renames = ArrayField(models.TextField(), default=list)
+    """Renames that a person said are none."""
+    scheduled = models.BooleanField(default=False)
+    decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    decided_at = models.DateTimeField(null=True)
+    change_set = models.ForeignKey(ChangeSet, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "reconciliation"
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.source_id} read again at {self.at}"
+
+
+class FoundDifference(models.Model):
+    """One difference of a later reading, and what a person decided about it.
+
+    `conflict` is "" or what a person changed that the source changed too; `mine` and `theirs` are both values then, `by` and
+    `by_at` say who made mine. `object_id` is the stored table, column or attribute that `mine` belongs to.
+    """
+
+    class Decision(models.TextChoices):
+        TAKE = "take", "Take source"
+        KEEP = "keep", "Keep model"
+        LATER = "later", "Later"
+
+    reconciliation = models.ForeignKey(Reconciliation, on_delete=models.CASCADE, related_name="differences")
+    number = models.PositiveIntegerField()
+    identity = models.TextField()
+    kind = models.CharField(max_length=10)
+    what = models.CharField(max_length=20)
+    schema = models.TextField(blank=True)
+    table = models.TextField(blank=True)
+    name = models.TextField(blank=True)
+    field = models.CharField(max_length=40, blank=True)
+    before = models.TextField(blank=True)
+    after = models.TextField(blank=True)
+    evidence = ArrayField(models.TextField(), default=list)
+    requires = ArrayField(models.TextField(), default=list)
+    seen_before = models.BooleanField(default=False)
+    """True where an earlier reading had found it already and it was left for later."""
+    conflict = models.CharField(max_length=12, blank=True)
+    mine = models.TextField(blank=True)
+    theirs = models.TextField(blank=True)
+    by = models.TextField(blank=True)
+    by_at = models.DateTimeField(null=True)
+    target = models.CharField(max_length=12, blank=True)
+    object_id = models.BigIntegerField(default=0)
+    note = models.TextField(blank=True)
+    decision = models.CharField(max_length=5, choices=Decision.choices, default=Decision.TAKE)
+
+    class Meta:
+        db_table = "found_difference"
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["reconciliation", "number"], name="difference_in_its_place")]
+
+    def __str__(self) -> str:
+        return self.identity
+
+    @property
+    def full_table(self) -> str:
+        """Schema and table with a dot between them; "" for what belongs to no table."""
+        return f"{self.schema}.{self.table}" if self.schema and self.table else self.table

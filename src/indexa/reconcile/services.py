@@ -1,0 +1,228 @@
+"""Reading again: what a later reading found is shown, decided and taken into the model; nothing is applied before that."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import transaction
+from django.urls import reverse
+from django.utils import timezone
+
+from indexa.areas.models import Area, Person
+from indexa.changes.models import ChangeSet
+from indexa.core.compare.comparing import Comparison, compare
+from indexa.core.compare.differences import Difference, with_required, without_dependent
+from indexa.jobs.progress import Progress
+from indexa.reconcile import readings
+from indexa.reconcile.conflicts import DEFINITION, GONE, NAME, REFERENCE, difference_row, mark_conflicts
+from indexa.reconcile.models import FoundDifference, Reconciliation
+from indexa.sources.models import Intake
+from indexa.sources.signals import ReadingResult
+from indexa.store.models import StoredModel
+from indexa.store.storing import read_snapshot
+
+Decision = FoundDifference.Decision
+
+
+class ReconciliationError(Exception):
+    """A decision about a later reading that can't be taken; the message says why and what to do."""
+
+
+def follow_reading(
+    sender: object, *, intake: Intake, comparison: Comparison, scheduled: bool, **_: object
+) -> ReadingResult | None:
+    """Keep what a later reading found, as a receiver of `later_reading`."""
+    reconciliation = keep_differences(intake, comparison, scheduled=scheduled)
+    if reconciliation is None:
+        return None
+    counts = Counter(one.kind for one in comparison.differences)
+    text = ", ".join(f"{count:,} {kind}" for kind, count in counts.items())
+    conflicts = reconciliation.differences.exclude(conflict="").count()
+    more = f"\n{conflicts:,} of them touch what people changed in the model." if conflicts else ""
+    name, area = intake.source.name, intake.source.area
+    return ReadingResult(
+        address=reverse("reconcile:page", args=[area.slug, reconciliation.pk]),
+        subject=f"{name}: {len(comparison.differences):,} differences",
+        text=f"{name} was read as planned and is not what the model says: {text}.{more}\n"
+        "Nothing was applied; a steward decides.",
+    )
+
+
+def keep_differences(intake: Intake, comparison: Comparison, *, scheduled: bool = False) -> Reconciliation | None:
+    """Keep what a later reading found to be otherwise; None where nothing is. An older one that waits is put away."""
+    model = intake.model
+    assert model is not None
+    assert model.snapshot is not None
+    Reconciliation.objects.filter(source=intake.source, state=Reconciliation.State.WAITING).update(
+        state=Reconciliation.State.PUT_AWAY
+    )
+    if not comparison.differences:
+        return None
+    reconciliation = Reconciliation.objects.create(
+        source=intake.source,
+        model=model,
+        intake=intake,
+        before=model.snapshot,
+        after=intake.snapshot,
+        scheduled=scheduled,
+    )
+    _keep(reconciliation, comparison)
+    return reconciliation
+
+
+def _keep(reconciliation: Reconciliation, comparison: Comparison) -> None:
+    """Write the differences down, with conflicts marked and those that were seen before."""
+    rows = [difference_row(number, one) for number, one in enumerate(comparison.differences)]
+    mark_conflicts(rows, comparison, reconciliation.model)
+    last = Reconciliation.objects.filter(source=reconciliation.source, pk__lt=reconciliation.pk).order_by("-pk").first()
+    if last is not None:
+        left = last.differences.filter(decision=Decision.LATER).values_list("identity", "after")
+        seen = set(left) if last.state == Reconciliation.State.TAKEN else set()
+        for row in rows:
+            if (row.identity, row.after) in seen:
+                row.seen_before, row.decision = True, Decision.LATER
+    for row in rows:
+        row.reconciliation = reconciliation
+    FoundDifference.objects.bulk_create(rows, batch_size=2_000)
+
+
+def _open(area: Area, reconciliation_id: int) -> Reconciliation:
+    found = Reconciliation.objects.select_for_update(of=("self",)).select_related("model", "source", "before", "after")
+    reconciliation = found.filter(pk=reconciliation_id, source__area=area).first()
+    if reconciliation is None:
+        raise ReconciliationError("This reading is no longer there. Load the page again.")
+    if reconciliation.state != Reconciliation.State.WAITING:
+        raise ReconciliationError("This reading is decided, or a later one took its place. Load the page again.")
+    return reconciliation
+
+
+@transaction.atomic
+def decide(*, area: Area, reconciliation_id: int, numbers: Collection[int], decision: str) -> int:
+    """Decide some differences; what they require, or what can't be without them, follows. Returns how many changed."""
+    reconciliation = _open(area, reconciliation_id)
+    if decision not in Decision.values:
+        raise ReconciliationError(f"“{decision}” is no decision.")
+    rows = list(reconciliation.differences.all())
+    chosen = {row.identity for row in rows if row.number in set(numbers)}
+    differences = [_as_difference(row) for row in rows]
+    later = decision == Decision.LATER
+    follows = without_dependent(differences, chosen) if later else with_required(differences, chosen)
+    changed = []
+    for row in rows:
+        wanted = decision if row.identity in chosen else (Decision.LATER if later else Decision.TAKE)
+        if row.identity in follows and row.decision != wanted and (row.identity in chosen or not row.conflict or later):
+            if wanted == Decision.KEEP and not row.conflict:
+                continue
+            row.decision = wanted
+            changed.append(row)
+    FoundDifference.objects.bulk_update(changed, ["decision"], batch_size=2_000)
+    return len(changed)
+
+
+def _as_difference(row: FoundDifference) -> Difference:
+    kind: Any = row.kind
+    return Difference(id=row.identity, kind=kind, what=row.what, requires=tuple(row.requires))
+
+
+@transaction.atomic
+def reject_rename(*, area: Area, reconciliation_id: int, number: int) -> None:
+    """Say that a rename is none: the old one is gone and the new one is new. All decisions but conflicts' stay."""
+    reconciliation = _open(area, reconciliation_id)
+    row = reconciliation.differences.filter(number=number, kind__in=["renamed", "moved"]).first()
+    if row is None:
+        raise ReconciliationError("Only what seems renamed or moved can be set apart.")
+    reconciliation.rejected_renames = [*reconciliation.rejected_renames, row.identity]
+    reconciliation.save(update_fields=["rejected_renames"])
+    decided = dict(reconciliation.differences.values_list("identity", "decision"))
+    reconciliation.differences.all().delete()
+    comparison = _comparison(reconciliation)
+    _keep(reconciliation, comparison)
+    changed = [
+        one for one in reconciliation.differences.all() if decided.get(one.identity, one.decision) != one.decision
+    ]
+    for one in changed:
+        one.decision = decided[one.identity]
+    FoundDifference.objects.bulk_update(changed, ["decision"], batch_size=2_000)
+
+
+def _comparison(reconciliation: Reconciliation) -> Comparison:
+    return compare(
+        read_snapshot(reconciliation.before), read_snapshot(reconciliation.after), reconciliation.rejected_renames
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class ApplyResult:
+    """What taking a reading did."""
+
+    change_set: ChangeSet
+    taken: int
+    left: int
+
+
+@transaction.atomic
+def apply(
+    *, area: Area, person: Person | None, reconciliation_id: int, progress: Progress | None = None
+) -> ApplyResult:
+    """Take what is decided to be taken into the model, as one change set.
+
+    Raises ReconciliationError where nothing is, or where the model went on since the reading.
+    """
+    reconciliation = _open(area, reconciliation_id)
+    model = StoredModel.objects.select_related("logical").get(pk=reconciliation.model_id)
+    if model.snapshot_id != reconciliation.before_id:
+        raise ReconciliationError("The model was brought to another state since this reading. Read the source again.")
+    rows = list(reconciliation.differences.all())
+    taken = [row for row in rows if _is_taken(row)]
+    if not taken:
+        raise ReconciliationError("Nothing is chosen. Take at least one difference, or put the reading away.")
+    done = readings.apply_reading(
+        area=area, person=person, physical=model, comparison=_comparison(reconciliation), taken={row.identity for row in taken},
+        why=f"Read again from {reconciliation.source.name}: {len(taken):,} of {len(rows):,} differences taken", progress=progress,
+        give_way=_names_that_give_way(taken), words=[
+            readings.Words(row.target, row.object_id, row.theirs)
+            for row in taken if row.conflict == DEFINITION and row.decision == Decision.TAKE
+        ],
+        drop_relationships=_dropped(taken),
+    )  # fmt: skip
+    reconciliation.state, reconciliation.change_set = Reconciliation.State.TAKEN, done.change_set
+    reconciliation.decided_by, reconciliation.decided_at = person, timezone.now()
+    reconciliation.save()
+    return ApplyResult(done.change_set, len(taken), len(rows) - len(taken))
+
+
+def _is_taken(row: FoundDifference) -> bool:
+    """Say whether the source's side of a difference goes into the model.
+
+    Where a person keeps an own name or definition, the source's name or comment is noted beside it all the same; where
+    something gone is kept, it is not taken.
+    """
+    if row.decision == Decision.KEEP:
+        return row.conflict in (NAME, DEFINITION, REFERENCE)
+    return row.decision == Decision.TAKE
+
+
+def _names_that_give_way(taken: Sequence[FoundDifference]) -> list[tuple[str, int]]:
+    return [
+        (row.target, row.object_id) for row in taken if row.conflict in (NAME, GONE) and row.decision == Decision.TAKE
+    ]
+
+
+def _dropped(taken: Sequence[FoundDifference]) -> list[int]:
+    """Return asserted relationships for which the source declares another target, where that was decided."""
+    return [row.object_id for row in taken if row.conflict == REFERENCE and row.decision == Decision.TAKE]
+
+
+@transaction.atomic
+def discard(*, area: Area, person: Person, reconciliation_id: int) -> None:
+    """Leave the model as it is; the next reading finds the same differences again."""
+    reconciliation = _open(area, reconciliation_id)
+    reconciliation.state, reconciliation.decided_by, reconciliation.decided_at = (
+        Reconciliation.State.PUT_AWAY,
+        person,
+        timezone.now(),
+    )
+    reconciliation.save()

@@ -1,8 +1,0 @@
-"""The WSGI application that gunicorn serves."""
-
-import os
-
-from django.core.wsgi import get_wsgi_application
-
-os.environ.setdefault("DJANGO_SETTINGS_MODULE", "indexa.settings.base")
-application = get_wsgi_application()

@@ -1,0 +1,140 @@
+"""Reading again and proposals, as a steward does them: a conflict decided, a pattern accepted, both taken back."""
+
+from __future__ import annotations
+
+import psycopg
+from django.urls import reverse
+
+from indexa.modeling import editing
+from indexa.proposals import discovery
+from indexa.proposals.models import StoredProposal
+from indexa.reconcile.models import Reconciliation
+from indexa.sources import services
+from indexa.store.models import DescribedColumn, StoredRelationship, StoredTable
+from tests.browser.case import BrowserCase
+from tests.factories import column, database, make_area, make_person, make_source, server_address, store
+from tests.proposals.test_proposals import lab
+from tests.reconcile.test_reading_again import FIRST, LATER
+
+
+class ReadingAgainTests(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.area = make_area()
+        self.person = make_person(self.area)
+        context = database(FIRST)
+        self.name = context.__enter__()
+        self.addCleanup(context.__exit__, None, None, None)
+        self.source = make_source(self.area, self.name, ["a"])
+        services.start_intake(
+            source=self.source, schemas=["a"], kinds=["tables"], include="", exclude="", logical=None, person=self.person
+        )  # fmt: skip
+        self.work()
+        self.source.refresh_from_db()
+        assert self.source.model
+        self.model = self.source.model
+        place = editing.place_of(column(self.model, "mtr.srl_no"), only_here=False)
+        editing.edit(
+            area=self.area, person=self.person, place=place, field="definition", seen="", value="Number on the body."
+        )
+        with psycopg.connect(**server_address(), dbname=self.name, autocommit=True) as server:  # type: ignore[arg-type]
+            server.execute(LATER.encode())
+        self.sign_in(self.person)
+
+    def test_a_conflict_is_decided_the_rest_taken_and_all_undone(self) -> None:
+        self.open(reverse("sources:page", args=[self.area.slug, self.source.pk]))
+        self.press("Read what is chosen")
+        self.see("Waiting")
+        self.work()
+        self.open(reverse("desk:page", args=[self.area.slug]))
+        self.see("1 conflict")
+        self.follow(self.source.name)
+        self.see("1 conflict to decide")
+        self.follow("1 conflict to decide")
+        self.see("Number on the body.", ".waits")
+        self.assert_accessible("conflict")
+        self.click("article.case .pick")
+        self.see("Both changed it", "#margin")
+        self.keys("m")
+        self.until(lambda: not self.browser.find_elements("css selector", ".waits"), "the conflict still waits")
+        count = Reconciliation.objects.get().differences.count()
+        self.follow(f"all {count}")
+        self.press(f"Take {count} into the model")
+        self.see(f"{count} differences taken")
+        self.assertTrue(StoredTable.objects.filter(model=self.model, name="reading", removed_at=None).exists())
+        shown = DescribedColumn.objects.get(pk=column(self.model, "mtr.srl_no").pk)
+        self.assertEqual((shown.definition, shown.comment), ("Number on the body.", "with the prefix"))
+        self.assert_accessible("taken")
+        self.keys("u")
+        self.confirm("differences of a reading in")
+        self.see("taken and undone")
+        self.assertTrue(StoredTable.objects.filter(model=self.model, name="rdg", removed_at=None).exists())
+
+    def test_one_is_left_a_rename_set_apart_and_the_reading_put_away(self) -> None:
+        services.start_intake(
+            source=self.source, schemas=["a"], kinds=["tables"], include="", exclude="", logical=None, person=self.person
+        )  # fmt: skip
+        self.work()
+        reconciliation = Reconciliation.objects.get()
+        self.open(reverse("reconcile:page", args=[self.area.slug, reconciliation.pk]) + "?kind=renamed")
+        self.click("article.case .pick")
+        self.see("Why it is the same one", "#margin")
+        before = reconciliation.differences.count()
+        self.press("It is another one")
+        self.until(lambda: reconciliation.differences.count() > before, "it is still taken for a rename")
+        self.find(f"#diff-{before}")
+        self.open(reverse("reconcile:page", args=[self.area.slug, reconciliation.pk]) + "?kind=gone")
+        self.click('[data-key="l"]')
+        self.until(lambda: reconciliation.differences.filter(kind="gone", decision="later").exists(), "nothing is left")
+        self.click("summary.btn")
+        self.press("Put it away")
+        self.see("The model is as it was")
+        self.assertEqual(StoredTable.objects.filter(model=self.model, removed_at=None).count(), 3)
+
+
+class ProposalPageTests(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.area = make_area()
+        self.person = make_person(self.area)
+        self.stored = store(self.area, lab())
+        self.sign_in(self.person)
+
+    def test_looked_for_a_pattern_accepted_one_rejected_by_keyboard_and_undone(self) -> None:
+        self.open(reverse("modeling:overview", args=[self.area.slug, self.stored.pk]))
+        self.follow("Proposals")
+        self.see("What did nobody declare?")
+        self.assert_accessible("nothing looked for")
+        self.press("Look for proposals")
+        self.see("Waiting")
+        self.work()
+        self.open(reverse("proposals:page", args=[self.area.slug, self.stored.pk]) + "?kind=foreign_key")
+        self.see("proposals wait")
+        self.assert_accessible("proposals")
+        waiting = self.text(".head")
+        self.press("Accept all 2")
+        self.see("2 proposals accepted")
+        self.assertEqual(StoredRelationship.objects.filter(table__model=self.stored).count(), 2)
+        self.keys("u")
+        self.confirm("2 proposals in")
+        self.until(lambda: not StoredRelationship.objects.exists(), "the relationships are still there")
+        self.until(lambda: self.text(".head") == waiting and self.is_loaded(), "the page is not as it was")
+        self.keys("j")
+        self.see("What speaks for it", "#margin")
+        self.keys("x")
+        self.see("Rejected. Press u")
+        self.assertEqual(StoredProposal.objects.filter(state="rejected").count(), 1)
+        self.open(reverse("proposals:page", args=[self.area.slug, self.stored.pk]) + "?by=table&kind=primary_key")
+        self.click('[data-key="a"]')
+        self.see("accepted", "article.case .tag")
+        self.assert_accessible("decided")
+
+    def test_rows_are_asked_only_where_that_is_allowed(self) -> None:
+        from indexa.jobs.errors import JobFailedError
+        from indexa.jobs.progress import Silent
+
+        job = discovery.start(area=self.area, person=self.person, model=self.stored, ask_rows=True)
+        with self.assertRaisesMessage(JobFailedError, "No source of this model allows"):
+            discovery.find(job, Silent())
+        self.open(reverse("proposals:page", args=[self.area.slug, self.stored.pk]))
+        self.assertNotIn("ask the rows", self.text())
