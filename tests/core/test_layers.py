@@ -16,4 +16,4 @@ class LayerTests(SimpleTestCase):
             env=os.environ | {"PYTHONPATH": str(ROOT / "src")}, check=False,
         )  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
-        self.assertIn("2 kept, 0 broken", done.stdout)
+        self.assertIn("3 kept, 0 broken", done.stdout)

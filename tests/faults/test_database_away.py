@@ -88,7 +88,7 @@ class PageTests(TransactionTestCase):
     def test_two_changes_that_met_are_told_as_that(self) -> None:
         error = OperationalError("deadlock detected")
         error.__cause__ = psycopg.errors.DeadlockDetected("deadlock detected")
-        with patch("indexa.desk.views.queries.coverage", side_effect=error):
+        with patch("indexa.desk.views.StoredModel.objects.filter", side_effect=error):
             self.assertContains(self.client.get(self.desk), "Two changes met", status_code=409)
 
     def test_errors_are_told_apart(self) -> None:

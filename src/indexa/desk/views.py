@@ -9,30 +9,16 @@ from django.views.decorators.http import require_GET
 from indexa.areas.models import Membership, Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.changes.models import ChangeSet
-from indexa.desk import lookup as finding
-from indexa.desk import worklist
-from indexa.modeling import queries
-from indexa.proposals import queries as proposals
 from indexa.store.models import Layer, StoredModel
+from indexa.ui.lookups import look_up
 
 
 @require_GET
 @in_area(Role.READER)
 def page(request: AreaRequest) -> HttpResponse:
-    """The worklist and the state of each physical model."""
-    models = list(StoredModel.objects.filter(area=request.area, layer=Layer.PHYSICAL))
-    coverage = queries.coverage(models)
-    context = {
-        "models": [{"model": model, "coverage": coverage[model.pk]} for model in models],
-        "gaps": worklist.gaps(models),
-        "again": worklist.read_again(request.area),
-        "late": worklist.late(request.area),
-        "proposals": proposals.waiting(models),
-        "waiting": worklist.waiting(request.area),
-        "readings": worklist.readings(request.area),
-        "editions": worklist.editions(request.area),
-    }
-    return render(request, "desk/page.html", context)
+    """What waits for a person, and how things stand: the panels of all apps."""
+    is_empty = not StoredModel.objects.filter(area=request.area, layer=Layer.PHYSICAL).exists()
+    return render(request, "desk/page.html", {"is_empty": is_empty})
 
 
 @require_GET
@@ -40,7 +26,7 @@ def page(request: AreaRequest) -> HttpResponse:
 def lookup(request: AreaRequest) -> HttpResponse:
     """The fragment below the lookup field: anything whose name contains what was typed."""
     text = request.GET.get("q", "")[:100].strip()
-    found = finding.look_up(request.area, text) if text else None
+    found = look_up(request.area, text) if text else []
     return render(request, "desk/_found.html", {"text": text, "found": found, "terms": text.lower().split()})
 
 

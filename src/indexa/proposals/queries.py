@@ -114,10 +114,3 @@ def counts(model: StoredModel) -> dict[str, int]:
     """Return how many proposals of a model there are in each state."""
     found = StoredProposal.objects.filter(model=model).values_list("state").annotate(count=Count("pk"))
     return dict.fromkeys(StoredProposal.State.values, 0) | dict(found)
-
-
-def waiting(models: Sequence[StoredModel]) -> list[tuple[StoredModel, int]]:
-    """Return the models with open proposals, and how many they have; one query."""
-    found = StoredProposal.objects.filter(model__in=models, state=StoredProposal.State.OPEN)
-    counted = dict(found.values_list("model_id").annotate(count=Count("pk")))
-    return [(model, counted[model.pk]) for model in models if counted.get(model.pk)]

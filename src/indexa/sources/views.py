@@ -20,7 +20,6 @@ from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount, patterns
 from indexa.core.intake.receipt import in_order
 from indexa.jobs.models import Job
-from indexa.reconcile.models import Reconciliation
 from indexa.sources import presets, scanning, services
 from indexa.sources.forms import FORMS, ChoiceForm, KitDownloadForm, NamedSourceForm
 from indexa.sources.models import Intake, Preset, Schedule, Source
@@ -102,15 +101,13 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
     intakes = source.intakes.select_related("person", "reconciliation").annotate(
         differences=Count("reconciliation__differences")
     )
-    waiting = Reconciliation.objects.filter(source=source, state=Reconciliation.State.WAITING)
-    reconciliation = waiting.annotate(count=Count("differences")).first()
     schedule = Schedule.objects.filter(source=source).select_related("last_job").first()
     cannot = (
         platforms.get(source.platform).cannot if source.platform != OTHER and source.kind in ("live", "file") else ()
     )
     context = {
-        "source": source, "intakes": intakes.order_by("-at")[:20], "job": running, "cannot": cannot, "reconciliation": reconciliation,
-        "differences": reconciliation.count if reconciliation else 0, "schedule": schedule,
+        "source": source, "intakes": intakes.order_by("-at")[:20], "job": running, "cannot": cannot,
+        "schedule": schedule,
         "watching": set(schedule.watchers.values_list("pk", flat=True)) if schedule else set(),
         "people": Person.objects.filter(memberships__area=request.area).exclude(email="").order_by("username"),
         "can_ask_rows": source.platform in profiling.PLATFORMS,

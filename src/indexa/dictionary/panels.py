@@ -1,0 +1,55 @@
+"""What the dictionary has to say on the desk: where definitions are missing most."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from django.db import connection
+from django.http import HttpRequest
+
+from indexa.areas.models import Area
+from indexa.ui.panels import panel
+
+_MOST = 15
+
+
+class Gap(NamedTuple):
+    """A table with undescribed columns; `degree` is the number of its relationships."""
+
+    table_id: int
+    name: str
+    business_name: str
+    columns: int
+    described: int
+    degree: int
+
+
+@panel("desk", order=60, template="dictionary/_desk.html")
+def gaps_of_area(request: HttpRequest, area: Area) -> dict[str, Any] | None:
+    """Return the gaps that matter most."""
+    return {"gaps": gaps(area)}
+
+
+def gaps(area: Area, limit: int = _MOST) -> list[Gap]:
+    """Return the tables whose gaps matter most: the most connected first, then those with most to do."""
+    sql = """
+    with gaps as (
+      select c.table_id, c.columns, c.described from dictionary_coverage c join model m on m.id = c.model_id
+      where m.area_id = %(area)s and m.layer = 'physical' and c.described < c.columns
+    ), degrees as (
+      select id, count(*) as degree from (
+        select r.table_id as id from model_relationship r join gaps on gaps.table_id = r.table_id
+        union all
+        select r.ref_table_id from model_relationship r join gaps on gaps.table_id = r.ref_table_id
+      ) ends group by 1
+    ), first as (
+      select g.*, coalesce(d.degree, 0) as degree from gaps g left join degrees d on d.id = g.table_id
+      order by 4 desc, g.columns - g.described desc limit 1000
+    )
+    select f.table_id, t.schema || '.' || t.name, coalesce(nullif(t.business_name, ''), e.business_name, ''),
+           f.columns, f.described, f.degree
+    from first f join model_table t on t.id = f.table_id left join model_table e on e.id = t.entity_id
+    order by 6 desc, f.columns - f.described desc, 2 limit %(limit)s"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, {"area": area.pk, "limit": limit})
+        return [Gap(*row) for row in cursor]

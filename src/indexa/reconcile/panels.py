@@ -1,0 +1,31 @@
+"""What later readings have to say on the desk and on the page of their source."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import Count, Q
+from django.http import HttpRequest
+
+from indexa.areas.models import Area
+from indexa.reconcile.models import Reconciliation
+from indexa.sources.models import Source
+from indexa.ui.panels import panel
+
+
+@panel("desk", order=20, template="reconcile/_desk.html")
+def readings_to_decide(request: HttpRequest, area: Area) -> dict[str, Any] | None:
+    """Return later readings whose differences wait for a decision, with their counts."""
+    found = Reconciliation.objects.filter(source__area=area, state=Reconciliation.State.WAITING)
+    conflicts = Q(differences__decision="later") & ~Q(differences__conflict="")
+    counted = found.annotate(count=Count("differences"), conflicts=Count("differences", filter=conflicts))
+    readings = list(counted.select_related("source"))
+    return {"readings": readings} if readings else None
+
+
+@panel("source", order=10, template="reconcile/_source.html")
+def reading_of_source(request: HttpRequest, source: Source) -> dict[str, Any] | None:
+    """Return the reading of a source that waits for a decision."""
+    found = Reconciliation.objects.filter(source=source, state=Reconciliation.State.WAITING)
+    reading = found.annotate(count=Count("differences")).first()
+    return {"reading": reading, "source": source} if reading else None
