@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import html
 import os
+import re
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 
 import psycopg
 from django.db import connection, transaction
+from django.http import HttpResponse
 
 from indexa.areas.models import Area, Membership, Person, Role
 from indexa.core.compare.comparing import compare
@@ -133,3 +136,8 @@ def make_source(area: Area, database_name: str, schemas: list[str] | None = None
         schemas=schemas or [],
     )  # fmt: skip
     return sources.save(source, password=f"reader of {database_name}")
+
+
+def text_of(page: HttpResponse) -> str:
+    """Return the words of a page as a reader has them, without tags and line breaks."""
+    return " ".join(html.unescape(re.sub(r"<[^>]+>", " ", page.content.decode())).split())

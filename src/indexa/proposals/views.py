@@ -123,7 +123,7 @@ def decide(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
         failure = str(error)
     one = _proposal(request, pk, proposal_pk)
     text = "" if failure else f"{'Accepted' if accept else 'Rejected'}. Press u to take that back."
-    context = {"p": one, "model": one.model, "failure": failure, "fragment": True, "counts": queries.counts(one.model), "told": text,
+    context = {"p": one, "model": one.model, "failure": failure, "fragment": True, "counts": queries.counts(one.model), "message": text,
                "by_table": request.POST.get("by") == "table"}  # fmt: skip
     return render(request, "proposals/_row.html", context, status=422 if failure else 200)
 

@@ -73,6 +73,11 @@ class Source(models.Model):
         return "SQLAlchemy" if self.platform == OTHER else platforms.get(self.platform).label
 
     @property
+    def kind_label(self) -> str:
+        """What it is beside its platform, within a line; nothing for a live database."""
+        return "" if self.kind == self.Kind.LIVE else self.get_kind_display().removeprefix("SQL ").lower()
+
+    @property
     def is_upload(self) -> bool:
         """True where its files were handed in."""
         return self.kind in (self.Kind.SCRIPT, self.Kind.KIT)

@@ -149,7 +149,7 @@ def word(request: AreaRequest, pk: int, word_pk: int) -> HttpResponse:
         "d": _decisions(naming_pass, [asked])[0],
         "failure": failure,
         "fragment": True,
-        "told": text,
+        "message": text,
     }
     return render(request, "naming/_decision.html", context, status=422 if failure else 200)
 
@@ -262,7 +262,7 @@ def apply(request: AreaRequest, pk: int) -> HttpResponse:
     count = applied.count
     messages.success(request, f"{count:,} name{'s' if count != 1 else ''} applied. Press u to take them back.")
     if applied.taken:
-        messages.warning(request, standards.told_taken(applied.taken))
+        messages.warning(request, standards.taken_message(applied.taken))
     return redirect("naming:pass", request.area.slug, pk)
 
 

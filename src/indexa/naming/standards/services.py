@@ -369,7 +369,7 @@ def names_by_model(area: Area) -> dict[int, str]:
     return dict(StoredStandard.objects.filter(area=area, governs__isnull=False).values_list("governs", "name"))
 
 
-def told_taken(taken: list[tuple[str, str]]) -> str:
+def taken_message(taken: list[tuple[str, str]]) -> str:
     """Return a sentence on names that could not be given because something else has them."""
     place, name = taken[0]
     count = f"{len(taken):,} names were left: there is" if len(taken) > 1 else "One name was left: there is"

@@ -212,7 +212,7 @@ def fix_all(request: AreaRequest) -> HttpResponse:
             request, f"{done.count:,} name{'s' if done.count != 1 else ''} changed. Press u to take them back."
         )
         if done.taken:
-            messages.warning(request, standards.told_taken(done.taken))
+            messages.warning(request, standards.taken_message(done.taken))
     return redirect(f"{reverse('naming:findings', args=[request.area.slug])}?{kept.urlencode()}")
 
 
@@ -226,7 +226,9 @@ def fix(request: AreaRequest, pk: int) -> HttpResponse:
         done = standards.fix(model=finding.model, person=request.user, findings=NameFinding.objects.filter(pk=pk))
         if done.change_set is None:
             raise standards.StandardError(
-                standards.told_taken(done.taken) if done.taken else "It has another name by now. Load the page again."
+                standards.taken_message(done.taken)
+                if done.taken
+                else "It has another name by now. Load the page again."
             )
     except (standards.StandardError, EditError) as error:
         return render(request, "naming/_finding.html", context | {"not_fixed": str(error)}, status=422)

@@ -87,5 +87,5 @@ def issue(request: AreaRequest, pk: int) -> HttpResponse:
         )
     except WordError as error:
         found = TermIssue.objects.filter(area=request.area, pk=pk).first()
-        return render(request, "naming/_doubt.html", {"d": found, "failure": str(error)}, status=422)
-    return render(request, "naming/_doubt.html", {"d": decided, "told": text})
+        return render(request, "naming/_term_issue.html", {"d": found, "failure": str(error)}, status=422)
+    return render(request, "naming/_term_issue.html", {"d": decided, "message": text})

@@ -78,7 +78,7 @@ def word(request: AreaRequest, pk: int | None = None) -> HttpResponse:
             context |= {
                 "item": saved,
                 "values": _values(request, saved, from_form=False),
-                "told": f"“{saved.word}” is saved.",
+                "message": f"“{saved.word}” is saved.",
             }
     shown = saved or item
     context |= {

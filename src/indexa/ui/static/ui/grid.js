@@ -17,7 +17,11 @@
       this.loading = null;
       this.layout();
       scroller.addEventListener("scroll", () => this.onScroll(), { passive: true });
-      scroller.addEventListener("exact-total", (event) => { this.total = event.detail; this.layout(); this.onScroll(); });
+      scroller.addEventListener("exact-total", (event) => {
+        this.total = event.detail;
+        this.layout();
+        this.onScroll();
+      });
     }
 
     spacer(body, where) {
@@ -29,28 +33,44 @@
       return spacer;
     }
 
-    get count() { return Math.max(1, Math.ceil(this.total / this.size)); }
-    get first() { return Math.min(...this.blocks.keys()); }
-    get last() { return Math.max(...this.blocks.keys()); }
+    get count() {
+      return Math.max(1, Math.ceil(this.total / this.size));
+    }
+    get first() {
+      return Math.min(...this.blocks.keys());
+    }
+    get last() {
+      return Math.max(...this.blocks.keys());
+    }
 
     average() {
-      let height = 0, full = 0;
-      for (const [index, body] of this.blocks) if (index < this.count - 1 || this.blocks.size === 1) { height += body.offsetHeight; full += 1; }
+      let height = 0,
+        full = 0;
+      for (const [index, body] of this.blocks)
+        if (index < this.count - 1 || this.blocks.size === 1) {
+          height += body.offsetHeight;
+          full += 1;
+        }
       const measured = full ? height / full : this.size * 34;
       return Math.min(measured, TALLEST / this.count);
     }
 
     layout() {
       const average = this.average();
-      const set = (spacer, height) => { spacer.hidden = height <= 0; spacer.firstChild.firstChild.style.height = `${Math.max(0, height)}px`; };
+      const set = (spacer, height) => {
+        spacer.hidden = height <= 0;
+        spacer.firstChild.firstChild.style.height = `${Math.max(0, height)}px`;
+      };
       set(this.above, this.first * average);
       set(this.below, (this.count - 1 - this.last) * average);
     }
 
     onScroll() {
       if (this.loading) return;
-      const top = this.scroller.scrollTop, bottom = top + this.scroller.clientHeight;
-      const start = this.blocks.get(this.first).offsetTop, lastBody = this.blocks.get(this.last);
+      const top = this.scroller.scrollTop,
+        bottom = top + this.scroller.clientHeight;
+      const start = this.blocks.get(this.first).offsetTop,
+        lastBody = this.blocks.get(this.last);
       const end = lastBody.offsetTop + lastBody.offsetHeight;
       const average = this.average();
       if (bottom < start - 2 * average || top > end + 2 * average) {
@@ -75,7 +95,15 @@
     async guarded(work) {
       if (this.loading) return;
       this.loading = work();
-      try { await this.loading; } catch (error) { document.body.dispatchEvent(new CustomEvent("told", { detail: { value: "These rows could not be loaded. Scroll again to retry." } })); this.loading = null; return; }
+      try {
+        await this.loading;
+      } catch (error) {
+        document.body.dispatchEvent(
+          new CustomEvent("told", { detail: { value: "These rows could not be loaded. Scroll again to retry." } }),
+        );
+        this.loading = null;
+        return;
+      }
       this.loading = null;
       this.layout();
       requestAnimationFrame(() => this.onScroll());
@@ -87,7 +115,8 @@
         const downwards = index > this.last;
         const anchor = this.blocks.get(downwards ? this.last : this.first);
         const before = anchor.offsetTop;
-        if (downwards) anchor.after(body); else anchor.before(body);
+        if (downwards) anchor.after(body);
+        else anchor.before(body);
         this.blocks.set(index, body);
         if (this.blocks.size > KEPT) {
           const drop = downwards ? this.first : this.last;
@@ -130,15 +159,21 @@
   }
 
   // Rows that can be selected: j and k move, the margin follows.
-  function rows() { return [...document.querySelectorAll("tr.row-of-column")]; }
+  function rows() {
+    return [...document.querySelectorAll("tr.row-of-column")];
+  }
   function select(row, focus) {
-    document.querySelectorAll("tr.sel").forEach((old) => { old.classList.remove("sel"); old.querySelector(".pick")?.removeAttribute("aria-current"); });
+    document.querySelectorAll("tr.sel").forEach((old) => {
+      old.classList.remove("sel");
+      old.querySelector(".pick")?.removeAttribute("aria-current");
+    });
     row.classList.add("sel");
     const pick = row.querySelector(".pick");
-    if (!pick) return;  // a row that is being edited
+    if (!pick) return; // a row that is being edited
     pick.setAttribute("aria-current", "true");
     row.scrollIntoView({ block: "nearest" });
-    const head = row.closest("table").tHead.offsetHeight, scroller = row.closest(".scroll");
+    const head = row.closest("table").tHead.offsetHeight,
+      scroller = row.closest(".scroll");
     if (scroller && row.offsetTop < scroller.scrollTop + head) scroller.scrollTop = row.offsetTop - head;
     if (focus) pick.focus({ preventScroll: true });
   }
@@ -154,7 +189,10 @@
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
     if (event.target.closest("input:not([type=checkbox]), textarea, select")) return;
-    if (event.key === "j" || event.key === "k") { step(event.key === "j" ? 1 : -1); event.preventDefault(); }
+    if (event.key === "j" || event.key === "k") {
+      step(event.key === "j" ? 1 : -1);
+      event.preventDefault();
+    }
   });
   document.addEventListener("click", (event) => {
     const row = event.target.closest("tr.row-of-column");
@@ -193,7 +231,10 @@
       const page = new DOMParser().parseFromString(await answer.text(), "text/html");
       document.querySelectorAll("[data-live]").forEach((old) => {
         const fresh = page.getElementById(old.id);
-        if (fresh) { old.replaceWith(fresh); window.htmx.process(fresh); }
+        if (fresh) {
+          old.replaceWith(fresh);
+          window.htmx.process(fresh);
+        }
       });
     }
     const again = pick && document.getElementById(pick.id)?.closest("tr");

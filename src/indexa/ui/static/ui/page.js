@@ -1,17 +1,24 @@
 // Keys, menus and short messages of every page. What a key does is told by data attributes in the page.
 (function () {
   "use strict";
-  const typing = (element) => element.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
+  const typing = (element) =>
+    element.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
 
   let clearing;
   function say(text) {
     const line = document.getElementById("toast");
     line.textContent = text;
     clearTimeout(clearing);
-    if (text) clearing = setTimeout(() => { line.textContent = ""; }, 7000);
+    if (text)
+      clearing = setTimeout(() => {
+        line.textContent = "";
+      }, 7000);
   }
 
-  if (sessionStorage.getItem("told")) { say(sessionStorage.getItem("told")); sessionStorage.removeItem("told"); }
+  if (sessionStorage.getItem("told")) {
+    say(sessionStorage.getItem("told"));
+    sessionStorage.removeItem("told");
+  }
 
   function closeMenus(except) {
     document.querySelectorAll("details.chip[open], details.own[open], details.ask-first[open]").forEach((menu) => {
@@ -24,14 +31,17 @@
   function click(selector) {
     const target = document.querySelector(selector);
     if (!target) return false;
-    window.htmx.process(target);  // what was put in a moment ago is not bound yet, and the key would be lost
+    window.htmx.process(target); // what was put in a moment ago is not bound yet, and the key would be lost
     target.click();
     return true;
   }
 
   function focusOn(selector) {
     const field = document.querySelector(selector);
-    if (field) { field.focus(); field.select(); }
+    if (field) {
+      field.focus();
+      field.select();
+    }
     return Boolean(field);
   }
 
@@ -70,7 +80,10 @@
     };
     line.querySelector("#ask-words").textContent = words;
     yes.textContent = verb;
-    yes.onclick = () => { close(); act(); };
+    yes.onclick = () => {
+      close();
+      act();
+    };
     no.onclick = close;
     line.onkeydown = (event) => {
       event.stopPropagation();
@@ -86,7 +99,8 @@
     if (!links.length) return false;
     const at = links.indexOf(document.activeElement);
     const next = links[Math.max(0, Math.min(links.length - 1, at + step))];
-    if (at + step < 0) document.getElementById("lookup").focus(); else next.focus();
+    if (at + step < 0) document.getElementById("lookup").focus();
+    else next.focus();
     return true;
   }
 
@@ -99,13 +113,23 @@
   };
   document.querySelectorAll("[data-tick-all]").forEach(tellAll);
   document.addEventListener("htmx:load", (event) => event.target.querySelectorAll("[data-tick-all]").forEach(tellAll));
-  document.addEventListener("change", (event) => {
-    if (event.target.closest("[data-find-rows]")) { event.stopPropagation(); return; }  // it changes nothing that is chosen
-    const all = event.target.closest("[data-tick-all]");
-    if (all) boxes(all.dataset.tickAll).forEach((box) => { if (!box.closest("tr").hidden) box.checked = all.checked; });
-    const head = document.querySelector(`[data-tick-all="${all ? all.dataset.tickAll : event.target.name}"]`);
-    if (head) tellAll(head);
-  }, true);
+  document.addEventListener(
+    "change",
+    (event) => {
+      if (event.target.closest("[data-find-rows]")) {
+        event.stopPropagation();
+        return;
+      } // it changes nothing that is chosen
+      const all = event.target.closest("[data-tick-all]");
+      if (all)
+        boxes(all.dataset.tickAll).forEach((box) => {
+          if (!box.closest("tr").hidden) box.checked = all.checked;
+        });
+      const head = document.querySelector(`[data-tick-all="${all ? all.dataset.tickAll : event.target.name}"]`);
+      if (head) tellAll(head);
+    },
+    true,
+  );
   document.addEventListener("input", (event) => {
     const wanted = event.target.closest("[data-find-rows]");
     if (!wanted) return;
@@ -116,16 +140,28 @@
 
   const actions = {
     "/": () => focusOn("#lookup"),
-    "f": () => focusOn("[data-key-filter]"),
-    "?": () => { document.getElementById("key-help").showModal(); return true; },
-    "e": () => click("[data-key-edit]") || click("tr.sel [data-key-row]"),
-    "n": () => click("[data-key-name]"),
-    "u": () => { undo(); return true; },
-    "U": () => { undo("", true); return true; },
+    f: () => focusOn("[data-key-filter]"),
+    "?": () => {
+      document.getElementById("key-help").showModal();
+      return true;
+    },
+    e: () => click("[data-key-edit]") || click("tr.sel [data-key-row]"),
+    n: () => click("[data-key-name]"),
+    u: () => {
+      undo();
+      return true;
+    },
+    U: () => {
+      undo("", true);
+      return true;
+    },
   };
 
   document.addEventListener("keydown", (event) => {
-    if (event.key === "Enter" && (event.ctrlKey || event.metaKey) && event.target.form) { event.target.form.requestSubmit(); return; }
+    if (event.key === "Enter" && (event.ctrlKey || event.metaKey) && event.target.form) {
+      event.target.form.requestSubmit();
+      return;
+    }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key === "Escape") {
       const form = event.target.closest(".edit-form");
@@ -154,22 +190,40 @@
     const copy = event.target.closest("[data-copy]");
     if (copy) {
       const text = copy.dataset.copy || location.href;
-      navigator.clipboard.writeText(text).then(() => say("Copied."), () => say(text));
+      navigator.clipboard.writeText(text).then(
+        () => say("Copied."),
+        () => say(text),
+      );
     }
   });
 
   document.body.addEventListener("htmx:responseError", (event) => {
     const status = event.detail.xhr.status;
-    if (status === 503) { say("Indexa's database does not answer. What you typed is still here; try again in some seconds."); return; }
-    say(status === 403 ? "Your role does not allow this; nothing was changed." : `This did not work (${status}); nothing was changed. Load the page again.`);
+    if (status === 503) {
+      say("Indexa's database does not answer. What you typed is still here; try again in some seconds.");
+      return;
+    }
+    say(
+      status === 403
+        ? "Your role does not allow this; nothing was changed."
+        : `This did not work (${status}); nothing was changed. Load the page again.`,
+    );
   });
   // Leaving a page breaks off what it was asking for; that is no failure.
   let leaving = false;
-  window.addEventListener("beforeunload", () => { leaving = true; });
-  document.body.addEventListener("htmx:sendError", () => leaving || say("The server does not answer. What you typed is still here; try again in a moment."));
+  window.addEventListener("beforeunload", () => {
+    leaving = true;
+  });
+  document.body.addEventListener(
+    "htmx:sendError",
+    () => leaving || say("The server does not answer. What you typed is still here; try again in a moment."),
+  );
   document.body.addEventListener("htmx:afterSwap", (event) => {
     const field = event.detail.target.querySelector?.("[data-focus]");
-    if (field) { field.focus(); if (field.setSelectionRange) field.setSelectionRange(field.value.length, field.value.length); }
+    if (field) {
+      field.focus();
+      if (field.setSelectionRange) field.setSelectionRange(field.value.length, field.value.length);
+    }
   });
   document.body.addEventListener("told", (event) => say(event.detail.value));
   say(document.getElementById("toast").textContent.trim());

@@ -4,7 +4,9 @@
   const root = document.documentElement;
   const system = window.matchMedia("(prefers-color-scheme: dark)");
   const chosen = () => (document.cookie.match(/(?:^|; )theme=(light|dark)/) || [])[1];
-  const apply = () => { root.dataset.bsTheme = chosen() || (system.matches ? "dark" : "light"); };
+  const apply = () => {
+    root.dataset.bsTheme = chosen() || (system.matches ? "dark" : "light");
+  };
   apply();
   system.addEventListener("change", apply);
   document.addEventListener("click", (event) => {
