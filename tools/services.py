@@ -195,7 +195,6 @@ def prepare(environment: dict[str, str], *, empty: bool) -> str | None:
     fresh = text.partition("\n")[0] == now
     if not fresh or moved:
         end_all()
-    if not fresh:
         command = [str(PYTHON), "manage.py", "prepare", *(["--empty"] if empty else [])]
         prepared = subprocess.run(command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True, check=False)
         if prepared.returncode:

@@ -144,6 +144,13 @@ def _make_source(area: Area, password: str, name: str = "billing", schemas: Sequ
     return sources.save(source, password=password)
 
 
+def follow_server() -> None:
+    """Point the demo's own sources at the server as it is reached now: its port may be another since the last start."""
+    own: dict[str, Any] = settings.DATABASES["default"]
+    of_demo = Source.objects.filter(platform="postgresql", database=DATABASE, user=LOGIN)
+    of_demo.update(host=own["HOST"], port=int(own["PORT"]))
+
+
 def _run(job: Job) -> None:
     """Run a job here and now: the same code as in a worker."""
     jobs.run(job.pk)

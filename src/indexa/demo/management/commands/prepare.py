@@ -23,5 +23,6 @@ class Command(BaseCommand):
         elif options["empty"] and not Area.objects.exists() and not Person.objects.exists():
             call_command("new_area", stdout=self.stdout)
         if loading.is_loaded():
+            loading.follow_server()
             for username, first, last, role in loading.PEOPLE:
                 self.stdout.write(f"  {role.label:<14} {username:<14} {loading.PASSWORD}   ({first} {last})")
