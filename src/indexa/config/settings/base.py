@@ -97,6 +97,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "indexa.ui.context.page",
+                "indexa.areas.context.permissions",
             ],
         },
     }
