@@ -251,6 +251,8 @@ class KeyboardTests(BrowserCase):
         self.keys("e")
         self.find("#value-definition").send_keys("Names a meter.")
         self.keys(Keys.ESCAPE)
+        self.see("What you typed is not saved.", "#ask")
+        self.keys(Keys.ENTER)
         self.until(lambda: not self.browser.find_elements(By.CSS_SELECTOR, ".edit-form"), "Esc does not close the form")
         self.assertEqual(Change.objects.count(), 0)
         self.keys("e")

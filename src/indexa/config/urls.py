@@ -7,6 +7,7 @@ from django.urls import include, path, reverse_lazy
 from indexa.areas.views import home
 from indexa.editions.public import read_edition
 from indexa.ui.forms import OwnPasswordForm, SignInForm
+from indexa.ui.sign_in_again import sign_in_again
 
 in_area = [
     path("", include("indexa.desk.urls")),
@@ -30,6 +31,7 @@ urlpatterns = [
         ),
         name="sign-in",
     ),
+    path("sign-in/again/", sign_in_again, name="sign-in-again"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
     path(
         "password/",

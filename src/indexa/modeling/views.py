@@ -224,7 +224,8 @@ def edit(request: AreaRequest, target: str, pk: int, field: str) -> HttpResponse
     kept = StoredColumn if place.target == "column" else StoredTable
     if request.method == "GET":
         current = getattr(kept.objects.get(pk=place.object_id), field)
-        context |= {"seen": current, "value": sent.get("value") or current}
+        value = sent.get("value") or current
+        context |= {"seen": current, "value": value, "unsaved": "seen" in sent and value != current}
         return render(request, "modeling/_edit.html", context)
     try:
         editing.edit(

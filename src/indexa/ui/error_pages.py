@@ -67,7 +67,9 @@ def server_error(request: HttpRequest) -> HttpResponse:
 
 
 def csrf_failure(request: HttpRequest, reason: str = "", **_: Any) -> HttpResponse:
-    """403 for a form whose token is missing or old."""
+    """403 for a form whose token is missing or old; a script gets 401, for a new token and another try."""
+    if "HX-Request" in request.headers:
+        return HttpResponse(status=401)
     return error_page(
         request, 403, "The form was too old, or cookies are off. Load the page again and repeat the step."
     )
