@@ -86,26 +86,9 @@ class ModelPageTests(TestCase):
         self.assertContains(history, "Undone:")
         self.assertContains(history, '<span class="tag">undone</span>')
 
-    def test_a_model_is_deleted_by_an_administrator_and_its_untouched_logical_model_with_it(self) -> None:
+    def test_a_model_is_deleted_by_an_administrator_and_its_logical_model_if_asked(self) -> None:
         refused = self.client.post(self.address("delete", self.stored.logical_id), follow=True)
         self.assertContains(refused, "is realised by billing")
-        self.client.post(self.address("delete"))
+        self.assertContains(self.client.get(self.address("overview")), "no other model implements it")
+        self.client.post(self.address("delete"), {"with_logical": "1"})
         self.assertFalse(StoredModel.objects.exists())
-
-
-class MemberPageTests(TestCase):
-    def test_somebody_new_needs_a_good_password_and_then_has_the_role(self) -> None:
-        area = make_area()
-        self.client.login(username=make_person(area, Role.ADMINISTRATOR).username, password=PASSWORD)
-        url = reverse("areas:members", args=[area.slug])
-        entered = {"username": "nora", "role": Role.APPROVER, "first_name": "Nora", "last_name": "Pike"}
-        self.assertContains(self.client.post(url, entered), "give a first password", status_code=422)
-        self.assertContains(self.client.post(url, entered | {"password": "short"}), "too short", status_code=422)
-        self.client.post(url, entered | {"password": "river and weir"})
-        membership = area.memberships.get(person__username="nora")
-        self.assertEqual((membership.role, membership.person.display_name), (Role.APPROVER, "Nora Pike"))
-        change = reverse("areas:change", args=[area.slug, membership.pk])
-        self.assertEqual(self.client.post(change, {"role": "7"}).status_code, 400)
-        self.assertTrue(area.memberships.filter(pk=membership.pk).exists())
-        self.client.post(change, {"role": "none"})
-        self.assertFalse(area.memberships.filter(pk=membership.pk).exists())

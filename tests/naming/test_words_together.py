@@ -7,7 +7,7 @@ from django.test import TestCase
 from django.urls import reverse
 
 from indexa.areas.models import Role
-from indexa.areas.services import take_in
+from indexa.areas.services import add_member
 from indexa.changes.models import ChangeSet
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.mining import Found
@@ -99,7 +99,7 @@ class StackTests(WordCase):
         BookWord.objects.create(wordbook=self.shared, word="Reading", abbreviations=["rdg"])
 
     def join(self) -> None:
-        take_in(area=self.company, username=self.person.username, role=Role.READER)
+        add_member(area=self.company, username=self.person.username, role=Role.READER)
 
     def test_a_wordbook_of_another_area_is_used_below_the_own_one_and_written_only_there(self) -> None:
         with self.assertRaises(WordError):

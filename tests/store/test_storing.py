@@ -40,7 +40,7 @@ class RoundTripTests(PropertyTestCase):
         self.assertEqual(read_snapshot(stored.snapshot), before)
         logical = load_model(stored.logical)  # type: ignore[arg-type]
         self.assertEqual({t.full_name for t in logical.tables}, {t.full_name for t in before.tables})
-        services.delete(area=stored.area, model_id=stored.pk)
+        services.delete(area=stored.area, model_id=stored.pk, with_logical=True)
         for kind in (StoredModel, StoredTable, StoredColumn, DictionaryRow):
             self.assertFalse(kind.objects.exists(), kind)  # type: ignore[attr-defined]
 
@@ -110,7 +110,7 @@ class SecondReadingTests(TestCase):
         own = DescribedColumn.objects.get(pk=column(second, "mtr_rdg.rdg_val").pk)
         self.assertEqual(own.definition, "")
 
-    def test_a_logical_model_in_use_is_not_deleted_and_one_with_words_survives(self) -> None:
+    def test_a_logical_model_in_use_is_not_deleted_and_it_goes_along_only_if_asked(self) -> None:
         assert self.stored.logical_id
         with self.assertRaises(services.ModelInUseError):
             services.delete(area=self.area, model_id=self.stored.logical_id)

@@ -11,7 +11,7 @@ from indexa.ui.forms import Styled
 
 
 class MemberForm(Styled):
-    """Somebody to take in: a person who can sign in already, or a new one with a first password."""
+    """A new member: a person who can sign in already, or a new one with a first password."""
 
     widths = {
         "username": "half",
@@ -28,7 +28,7 @@ class MemberForm(Styled):
     email = forms.EmailField(label="Mail address", required=False, help_text="Results of scheduled readings go there.")
     password = forms.CharField(
         label="First password", required=False, widget=forms.PasswordInput(attrs={"autocomplete": "new-password"}),
-        help_text="Only for somebody new; they change it after signing in.",
+        help_text="Only for somebody new; it is changed at the first sign-in.",
     )  # fmt: skip
 
     def clean(self) -> dict[str, object]:

@@ -16,7 +16,9 @@ class Role(models.IntegerChoices):
 
 
 class Person(AbstractUser):
-    """Someone who signs in."""
+    """Someone who signs in. A first password, which somebody else chose, is changed before anything else."""
+
+    has_first_password = models.BooleanField(default=False)
 
     @property
     def display_name(self) -> str:

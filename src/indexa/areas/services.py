@@ -1,4 +1,4 @@
-"""Taking people into an area, changing their role, letting them go."""
+"""Adding members to an area, changing their role, ending their membership."""
 
 from __future__ import annotations
 
@@ -11,8 +11,12 @@ class LastAdministratorError(Exception):
     """An area always keeps one administrator."""
 
 
+class AlreadyMemberError(Exception):
+    """The person has a role in the area; roles are changed in the list of members only."""
+
+
 @transaction.atomic
-def take_in(
+def add_member(
     *,
     area: Area,
     username: str,
@@ -21,20 +25,31 @@ def take_in(
     first_name: str = "",
     last_name: str = "",
     email: str = "",
+    has_first_password: bool = False,
 ) -> Membership:
     """Give a person a role in the area; make the person first if nobody has the sign-in name.
 
-    A mail address is kept where there is none yet.
+    A mail address is kept where there is none yet. Raises AlreadyMemberError.
     """
     person = Person.objects.filter(username=username).first()
     if person is None:
         person = Person.objects.create_user(
-            username=username, password=password, first_name=first_name, last_name=last_name, email=email
+            username=username,
+            password=password,
+            first_name=first_name,
+            last_name=last_name,
+            email=email,
+            has_first_password=has_first_password,
         )
     elif email and not person.email:
         person.email = email
         person.save(update_fields=["email"])
-    membership, _ = Membership.objects.update_or_create(area=area, person=person, defaults={"role": role})
+    membership, is_new = Membership.objects.get_or_create(area=area, person=person, defaults={"role": role})
+    if not is_new:
+        raise AlreadyMemberError(
+            f"{person.display_name} is a member already, as {membership.get_role_display().lower()}. "
+            "Change the role in the list."
+        )
     return membership
 
 

@@ -32,9 +32,13 @@ def members(request: AreaRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         entered = dict(form.cleaned_data)
         entered["role"] = Role(entered["role"])
-        member = services.take_in(area=request.area, **entered)
-        messages.success(request, f"{member.person.display_name} is {member.get_role_display().lower()} here.")
-        return redirect("areas:members", request.area.slug)
+        try:
+            member = services.add_member(area=request.area, has_first_password=True, **entered)
+        except services.AlreadyMemberError as error:
+            form.add_error("username", str(error))
+        else:
+            messages.success(request, f"{member.person.display_name} is {member.get_role_display().lower()} here.")
+            return redirect("areas:members", request.area.slug)
     found = Membership.objects.filter(area=request.area).select_related("person").order_by("-role", "person__username")
     context = {"form": form, "members": found, "roles": Role.choices}
     return render(request, "areas/members.html", context, status=422 if form.errors else 200)
@@ -43,7 +47,7 @@ def members(request: AreaRequest) -> HttpResponse:
 @require_POST
 @in_area(Role.ADMINISTRATOR)
 def change_member(request: AreaRequest, pk: int) -> HttpResponse:
-    """Change a role, or let a member go."""
+    """Change a role, or end a membership."""
     get_object_or_404(Membership, pk=pk, area=request.area)
     wanted = request.POST.get("role", "")
     if wanted != "none" and parse_int(wanted) not in Role.values:
@@ -54,6 +58,6 @@ def change_member(request: AreaRequest, pk: int) -> HttpResponse:
     except services.LastAdministratorError as error:
         messages.error(request, str(error))
     else:
-        what = f"is {role.label.lower()} now" if role else "is no member any more"
+        what = f"is {role.label.lower()} now" if role else "is no longer a member"
         messages.success(request, f"{member.person.display_name} {what}.")
     return redirect("areas:members", request.area.slug)

@@ -1,12 +1,13 @@
 """All addresses. What belongs to an area lies below /a/<its name>/."""
 
 from django.contrib.auth.decorators import login_not_required
-from django.contrib.auth.views import LoginView, LogoutView, PasswordChangeView
-from django.urls import include, path, reverse_lazy
+from django.contrib.auth.views import LoginView, LogoutView
+from django.urls import include, path
 
+from indexa.areas.passwords import ChangePassword
 from indexa.areas.views import home
 from indexa.editions.public import read_edition
-from indexa.ui.forms import OwnPasswordForm, SignInForm
+from indexa.ui.forms import SignInForm
 from indexa.ui.sign_in_again import sign_in_again
 
 in_area = [
@@ -33,13 +34,7 @@ urlpatterns = [
     ),
     path("sign-in/again/", sign_in_again, name="sign-in-again"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
-    path(
-        "password/",
-        PasswordChangeView.as_view(
-            template_name="ui/password.html", form_class=OwnPasswordForm, success_url=reverse_lazy("home")
-        ),
-        name="password",
-    ),
+    path("password/", ChangePassword.as_view(), name="password"),
     path("read/<str:token>/", login_not_required(read_edition), name="reading-link"),
     path("read/<str:token>/<path:path>", login_not_required(read_edition), name="reading-link-file"),
     path("a/<slug:area_slug>/", include(in_area)),

@@ -96,7 +96,7 @@ def load() -> None:
 def _make_area(name: str, slug: str, purpose: str) -> Area:
     area = Area.objects.create(name=name, slug=slug, purpose=purpose)
     for username, first, last, role in PEOPLE:
-        areas.take_in(area=area, username=username, role=role, password=PASSWORD, first_name=first, last_name=last,
+        areas.add_member(area=area, username=username, role=role, password=PASSWORD, first_name=first, last_name=last,
                       email=f"{username}@tarnbeck.example")  # fmt: skip
     return area
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from django.db import transaction
 
 from indexa.areas.models import Area
@@ -14,10 +16,8 @@ class ModelInUseError(Exception):
 
 
 @transaction.atomic
-def delete(*, area: Area, model_id: int) -> str:
-    """Delete a model and return its name. Its logical model stays unless nothing realises it any more
-    and nobody has written a word into it.
-    """
+def delete(*, area: Area, model_id: int, with_logical: bool = False) -> str:
+    """Delete a model and return its name; its logical model with it only if that is asked for and nothing else uses it."""
     model = StoredModel.objects.select_for_update().get(pk=model_id, area=area)
     if model.layer == Layer.LOGICAL and model.physical_models.exists():
         raise ModelInUseError(
@@ -28,12 +28,26 @@ def delete(*, area: Area, model_id: int) -> str:
     name = model.name
     delete_model(model.pk)
     model.delete()
-    if logical and not logical.physical_models.exists() and not _has_words(logical):
+    if with_logical and logical and not logical.physical_models.exists():
         delete_model(logical.pk)
         logical.delete()
     return name
 
 
-def _has_words(model: StoredModel) -> bool:
-    columns = StoredColumn.objects.filter(table__model=model)
-    return any(items.exclude(business_name="", definition="").exists() for items in (model.tables, columns))
+@dataclass(frozen=True, slots=True)
+class LeftLogical:
+    """The logical model that nothing would implement once a physical one is deleted, and the words people wrote in it."""
+
+    model: StoredModel
+    words: int
+
+
+def left_logical(model: StoredModel) -> LeftLogical | None:
+    """Return the logical model that would be left alone, None where there is none."""
+    logical = model.logical
+    if logical is None or logical.physical_models.exclude(pk=model.pk).exists():
+        return None
+    columns = StoredColumn.objects.filter(table__model=logical)
+    named = sum(items.exclude(business_name="").count() for items in (logical.tables, columns))
+    described = sum(items.exclude(definition="").count() for items in (logical.tables, columns))
+    return LeftLogical(logical, named + described)

@@ -56,6 +56,7 @@ def overview(request: AreaRequest, pk: int) -> HttpResponse:
         "gone": gone.count(model),
         "intakes": model.intakes.select_related("source", "person")[:5],
         "changes": queries.change_sets(model, 0, 6),
+        "left_logical": services.left_logical(model) if request.role == Role.ADMINISTRATOR else None,
     }
     return render(request, "modeling/overview.html", context)
 
@@ -152,7 +153,7 @@ def delete(request: AreaRequest, pk: int) -> HttpResponse:
     """Delete a model."""
     _model(request, pk)
     try:
-        name = services.delete(area=request.area, model_id=pk)
+        name = services.delete(area=request.area, model_id=pk, with_logical="with_logical" in request.POST)
     except services.ModelInUseError as error:
         messages.error(request, str(error))
         return redirect("modeling:overview", request.area.slug, pk)

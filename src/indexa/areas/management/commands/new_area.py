@@ -23,6 +23,6 @@ class Command(BaseCommand):
         )
         password = secrets.token_urlsafe(12)
         known = Person.objects.filter(username=options["administrator"]).exists()
-        services.take_in(area=area, username=options["administrator"], role=Role.ADMINISTRATOR, password=password)
+        services.add_member(area=area, username=options["administrator"], role=Role.ADMINISTRATOR, password=password)
         text = "with the password they have" if known else f"with the password {password}"
         self.stdout.write(f"{options['administrator']} administers “{area.name}” and signs in {text}.")
