@@ -44,9 +44,9 @@ class MemberTests(TestCase):
             self.client.post(self.address, entered | {"password": "short"}), "too short", status_code=422
         )
         self.client.post(self.address, entered | {"password": "river and weir"})
-        membership = area.memberships.get(person__username="nora")
+        membership = self.area.memberships.get(person__username="nora")
         self.assertEqual((membership.role, membership.person.display_name), (Role.APPROVER, "Nora Pike"))
-        change = reverse("areas:change", args=[area.slug, membership.pk])
+        change = reverse("areas:change", args=[self.area.slug, membership.pk])
         self.assertEqual(self.client.post(change, {"role": "7"}).status_code, 400)
         self.assertTrue(self.area.memberships.filter(pk=membership.pk).exists())
         self.client.post(change, {"role": "none"})
