@@ -43,8 +43,8 @@ class ReadingAgainTests(BrowserCase):
 
     def test_a_conflict_is_decided_the_rest_taken_and_all_undone(self) -> None:
         self.open(reverse("sources:page", args=[self.area.slug, self.source.pk]))
-        self.press("Read what is chosen")
-        self.see("Waiting")
+        self.press("Import selection")
+        self.see("Queued")
         self.work()
         self.open(reverse("desk:page", args=[self.area.slug]))
         self.see("1 conflict")
@@ -59,18 +59,18 @@ class ReadingAgainTests(BrowserCase):
         self.until(lambda: not self.browser.find_elements("css selector", ".waits"), "the conflict still waits")
         count = Reconciliation.objects.get().differences.count()
         self.follow(f"all {count}")
-        self.press(f"Take {count} into the model")
-        self.see(f"{count} differences taken")
+        self.press(f"Apply {count}")
+        self.see(f"{count} differences applied")
         self.assertTrue(StoredTable.objects.filter(model=self.model, name="reading", removed_at=None).exists())
         shown = DescribedColumn.objects.get(pk=column(self.model, "mtr.srl_no").pk)
         self.assertEqual((shown.definition, shown.comment), ("Number on the body.", "with the prefix"))
         self.assert_accessible("taken")
         self.keys("u")
         self.confirm("differences of a reading in")
-        self.see("taken and undone")
+        self.see(f"Apply {count}")
         self.assertTrue(StoredTable.objects.filter(model=self.model, name="rdg", removed_at=None).exists())
 
-    def test_one_is_left_a_rename_set_apart_and_the_reading_put_away(self) -> None:
+    def test_one_is_left_a_rename_set_apart_and_the_reading_discard(self) -> None:
         services.start_intake(
             source=self.source, schemas=["a"], kinds=["tables"], include="", exclude="", logical=None, person=self.person
         )  # fmt: skip
@@ -80,14 +80,14 @@ class ReadingAgainTests(BrowserCase):
         self.click("article.case .pick")
         self.see("Why it is the same one", "#margin")
         before = reconciliation.differences.count()
-        self.press("It is another one")
+        self.press("Not the same")
         self.until(lambda: reconciliation.differences.count() > before, "it is still taken for a rename")
         self.find(f"#diff-{before}")
         self.open(reverse("reconcile:page", args=[self.area.slug, reconciliation.pk]) + "?kind=gone")
-        self.click('[data-key="l"]')
+        self.click('[data-key="s"]')
         self.until(lambda: reconciliation.differences.filter(kind="gone", decision="later").exists(), "nothing is left")
         self.click("summary.btn")
-        self.press("Put it away")
+        self.press("Discard the reading")
         self.see("The model is as it was")
         self.assertEqual(StoredTable.objects.filter(model=self.model, removed_at=None).count(), 3)
 
@@ -103,10 +103,10 @@ class ProposalPageTests(BrowserCase):
     def test_looked_for_a_pattern_accepted_one_rejected_by_keyboard_and_undone(self) -> None:
         self.open(reverse("modeling:overview", args=[self.area.slug, self.stored.pk]))
         self.follow("Proposals")
-        self.see("What did nobody declare?")
+        self.see("Undeclared keys and relationships")
         self.assert_accessible("nothing looked for")
         self.press("Look for proposals")
-        self.see("Waiting")
+        self.see("Queued")
         self.work()
         self.open(reverse("proposals:page", args=[self.area.slug, self.stored.pk]) + "?kind=foreign_key")
         self.see("proposals wait")
@@ -120,7 +120,7 @@ class ProposalPageTests(BrowserCase):
         self.until(lambda: not StoredRelationship.objects.exists(), "the relationships are still there")
         self.until(lambda: self.text(".head") == waiting and self.is_loaded(), "the page is not as it was")
         self.keys("j")
-        self.see("What speaks for it", "#margin")
+        self.see("Evidence", "#margin")
         self.keys("x")
         self.see("Rejected. Press u")
         self.assertEqual(StoredProposal.objects.filter(state="rejected").count(), 1)

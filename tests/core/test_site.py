@@ -55,8 +55,8 @@ class SiteTests(SimpleTestCase):
     def test_relationships_are_linked_both_ways(self) -> None:
         files = build(make_model())
         meter, reading = files["tables/1-metering-mtr.html"], files["tables/2-metering-mtr-rdg.html"]
-        self.assertRegex(meter, r"(?s)Referred to by.*2-metering-mtr-rdg\.html")
-        self.assertRegex(reading, r"(?s)Refers to.*1-metering-mtr\.html")
+        self.assertRegex(meter, r"(?s)Referenced by.*2-metering-mtr-rdg\.html")
+        self.assertRegex(reading, r"(?s)References.*1-metering-mtr\.html")
         self.assertIn("identifying", reading)
 
     def test_what_is_left_out_is_nowhere(self) -> None:

@@ -74,14 +74,14 @@ class EditionTests(TestCase):
         self.assertEqual(self.page(), before)
         with self.assertRaisesMessage(JobFailedError, "never change"):
             build_edition(Job(area=self.area, arguments={"edition": self.edition.pk}), Silent())
-        self.client.post(self.address("throw-away"))
+        self.client.post(self.address("discard"))
         self.assertTrue(Edition.objects.filter(pk=self.edition.pk).exists())
 
     def test_a_draft_can_be_thrown_away_and_not_be_shared(self) -> None:
         with self.assertRaises(services.EditionError):
             services.share(edition=self.edition, person=self.people[Role.STEWARD], label="x")
         self.sign_in(Role.STEWARD)
-        self.client.post(self.address("throw-away"))
+        self.client.post(self.address("discard"))
         self.assertFalse(Edition.objects.exists())
 
     def test_a_reading_link_opens_without_an_account_until_it_is_revoked(self) -> None:

@@ -44,7 +44,7 @@ class ModelPageTests(TestCase):
         self.define("Day it was set.")
         page = self.client.get(self.address("overview"))
         self.assertIn("1 of 7, 14 %", text_of(page))
-        self.assertContains(page, "refers to 0, referred to by 1")
+        self.assertContains(page, "references 0, referenced by 1")
         self.assertContains(page, "Day it was set.")
         self.assertContains(page, "?kind=enum")
 
@@ -58,13 +58,13 @@ class ModelPageTests(TestCase):
 
     def test_types_and_routines_are_shown_and_none_of_it_is_markup(self) -> None:
         page = self.client.get(self.address("objects"))
-        for words in ("VISIT", "numeric(12,2)", "never empty", "a int", "&lt;b&gt;"):
+        for words in ("VISIT", "numeric(12,2)", "not null", "a int", "&lt;b&gt;"):
             self.assertContains(page, words)
         self.assertNotContains(self.client.get(self.address("objects"), {"kind": "enum"}), "numeric(12,2)")
 
     def test_a_table_shows_relationships_both_ways_and_the_query_of_a_view(self) -> None:
         meter = self.client.get(self.address("table", table(self.stored, "mtr").pk))
-        self.assertContains(meter, "Referred to by")
+        self.assertContains(meter, "Referenced by")
         self.assertContains(meter, reverse("modeling:table", args=[self.area.slug, table(self.stored, "mtr_rdg").pk]))
         reading = self.client.get(self.address("table", table(self.stored, "mtr_rdg").pk))
         self.assertContains(reading, "identifying")
@@ -88,7 +88,7 @@ class ModelPageTests(TestCase):
 
     def test_a_model_is_deleted_by_an_administrator_and_its_logical_model_if_asked(self) -> None:
         refused = self.client.post(self.address("delete", self.stored.logical_id), follow=True)
-        self.assertContains(refused, "is realised by billing")
+        self.assertContains(refused, "is implemented by billing")
         self.assertContains(self.client.get(self.address("overview")), "no other model implements it")
         self.client.post(self.address("delete"), {"with_logical": "1"})
         self.assertFalse(StoredModel.objects.exists())

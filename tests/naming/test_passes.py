@@ -87,7 +87,7 @@ class PassTests(PassCase):
         self.assertEqual(BookWord.objects.get(word="Water Meter").abbreviations, ["mtr"])
         again = self.make()
         self.assertFalse(again.words.filter(short="mtr").exists())
-        self.assertEqual(NamingPass.objects.get(pk=made.pk).state, "put away")
+        self.assertEqual(NamingPass.objects.get(pk=made.pk).state, "discarded")
 
     def test_what_is_applied_is_one_change_set_in_the_dictionary_and_undone_as_one(self) -> None:
         made = self.make()
@@ -262,7 +262,7 @@ class PassPageTests(PassPageCase):
             more = [PassWord(naming_pass=self.made, short=f"w{n}", count=1, options=[]) for n in range(30)]
             PassWord.objects.bulk_create(more, ignore_conflicts=True)
             for _ in range(5):
-                NamingPass.objects.create(model=self.stored, kinds=["tables"], only_missing=True, state="put away")
+                NamingPass.objects.create(model=self.stored, kinds=["tables"], only_missing=True, state="discarded")
         self.assertEqual(asked[0], asked[1])
 
     def test_a_decision_comes_back_settled_with_the_head(self) -> None:
@@ -294,16 +294,16 @@ class PassPageTests(PassPageCase):
         url = reverse("changes:undo", args=[self.area.slug])
         self.assertRegex(self.client.post(url).json()["message"], r"Undone: business name of metering\.")
 
-    def test_a_pass_is_started_as_a_job_and_put_away(self) -> None:
+    def test_a_pass_is_started_as_a_job_and_discard(self) -> None:
         address = reverse("naming:passes", args=[self.area.slug])
         self.assertEqual(self.client.post(address, {"model": self.stored.pk}).status_code, 422)
         self.client.post(address, {"model": self.stored.pk, "kinds": ["tables"], "names": "all"})
         job = Job.objects.get()
         self.assertEqual(self.client.get(passes.propose(job, Silent())).status_code, 200)
         self.made = NamingPass.objects.latest("pk")
-        self.client.post(self.at("pass-put-away"))
+        self.client.post(self.at("pass-discard"))
         self.made.refresh_from_db()
-        self.assertEqual(self.made.state, "put away")
+        self.assertEqual(self.made.state, "discarded")
 
     def test_a_reader_sees_all_and_changes_nothing(self) -> None:
         self.client.login(username=make_person(self.area, Role.READER).username, password=PASSWORD)
@@ -311,7 +311,7 @@ class PassPageTests(PassPageCase):
         for address in (self.at("pass"), self.at("pass-names"), self.at("pass-word", word.pk)):
             self.assertEqual(self.client.get(address).status_code, 200)
         posts = [self.at("pass-word", word.pk), self.at("pass-name", name.pk), self.at("pass-apply"), self.at("pass-certain"),
-                 self.at("pass-put-away"), reverse("naming:passes", args=[self.area.slug])]  # fmt: skip
+                 self.at("pass-discard"), reverse("naming:passes", args=[self.area.slug])]  # fmt: skip
         for address in posts:
             with self.subTest(address):
                 self.assertEqual(self.client.post(address).status_code, 403)

@@ -32,7 +32,7 @@ class RefusalTests(PassPageCase):
 
     def test_a_word_is_left_taken_up_again_and_settled_beside_another(self) -> None:
         at = self.at("pass-word", self.word("no").pk)
-        self.assertContains(self.client.post(at, {"act": "leave"}), "left for later")
+        self.assertContains(self.client.post(at, {"act": "leave"}), "skipped")
         self.assertEqual(self.word("no").state, PassWord.State.LEFT)
         self.assertContains(self.client.post(at, {"act": "reopen"}), "open again")
         self.assertContains(self.client.post(at, {"act": "reopen"}), "is open", status_code=422)
@@ -57,9 +57,9 @@ class RefusalTests(PassPageCase):
 
     def test_what_an_ended_pass_can_not_do_is_said_on_the_page_and_changes_nothing(self) -> None:
         word, name = self.word("mtr"), self.made.names.latest("pk")
-        passes.put_away(area=self.area, pass_id=self.made.pk)
+        passes.discard(area=self.area, pass_id=self.made.pk)
         before = BookWord.objects.count()
-        for address in (self.at("pass-apply"), self.at("pass-certain"), self.at("pass-put-away")):
+        for address in (self.at("pass-apply"), self.at("pass-certain"), self.at("pass-discard")):
             with self.subTest(address):
                 self.assertIn("This pass is over", self.said(address))
         for address, given in (

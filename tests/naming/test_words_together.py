@@ -135,7 +135,7 @@ class StackTests(WordCase):
             self.client.post(self.at("books"), {"act": "remove", "book": self.book.pk}, follow=True), "has words"
         )
         made = self.client.post(self.at("books"), {"act": "new", "name": "Metering"}, follow=True)
-        self.assertContains(made, "Metering stands in the stack")
+        self.assertContains(made, "Metering is in the order")
         book = wordbooks.make_book(self.area, "Metering")
         self.assertContains(
             self.client.post(self.at("books"), {"act": "rename", "book": book.pk, "name": self.book.name}, follow=True),

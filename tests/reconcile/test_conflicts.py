@@ -128,7 +128,7 @@ class ConflictTests(TestCase):
         entity = gone.entity_id
         self.client.post(url, {"gone": [f"table-{gone.pk}", "column-x", "nonsense"]})
         self.assertFalse(StoredTable.objects.filter(pk__in=[gone.pk, entity]).exists())
-        self.assertContains(self.client.get(url), "Nothing is gone")
+        self.assertContains(self.client.get(url), "Everything that was ever read")
 
     def test_the_page_asks_no_more_for_many_differences_than_for_few(self) -> None:
         after = self.now()

@@ -56,7 +56,7 @@ class AgainPageTests(AgainCase):
 
     def test_only_what_seems_renamed_is_set_apart(self) -> None:
         self.assertIn(
-            "can be set apart", self.said(self.at("reject-rename", self.found(kind="new", name="fresh").number))
+            "can be said to be two things", self.said(self.at("reject-rename", self.found(kind="new", name="fresh").number))
         )
         self.said(self.at("reject-rename", self.found(kind="renamed", name="inst_dt").number))
         kinds = set(self.reading.differences.filter(name__in=["inst_dt", "installed_on"]).values_list("kind", "name"))
@@ -69,8 +69,8 @@ class AgainPageTests(AgainCase):
 
     def test_what_is_taken_is_told_with_what_waits_and_can_not_be_taken_twice(self) -> None:
         text = self.said(self.at("apply"))
-        self.assertIn("differences taken.", text)
-        self.assertIn("left for later", text)  # the conflicts
+        self.assertIn("differences applied.", text)
+        self.assertIn("skipped for now", text)  # the conflicts
         self.assertTrue(StoredTable.objects.filter(name="fresh").exists())
         sets = ChangeSet.objects.count()
         for name in ("apply", "discard"):
@@ -80,8 +80,8 @@ class AgainPageTests(AgainCase):
         self.assertIn("This reading is decided", text)
         self.assertEqual(ChangeSet.objects.count(), sets)
 
-    def test_what_is_put_away_leaves_the_model_and_comes_again(self) -> None:
-        self.assertIn("Put away", self.said(self.at("discard")))
+    def test_what_is_discarded_leaves_the_model_and_comes_again(self) -> None:
+        self.assertIn("Discarded", self.said(self.at("discard")))
         self.assertFalse(StoredTable.objects.filter(name="fresh").exists())
         self.assertEqual(self.read().state, Job.State.DONE)
         self.assertEqual(Reconciliation.objects.filter(state="waiting").count(), 1)

@@ -183,6 +183,34 @@ class AgainTests(AgainCase):
         self.assertTrue(left.seen_before)
         self.assertEqual(left.decision, "later")
 
+    def test_what_is_left_for_later_stays_open_and_an_undone_reading_is_open_again(self) -> None:
+        reading = self.work_and_read_again()
+        (gone,) = reading.differences.filter(name="gone_soon").values_list("number", flat=True)
+        reconciliations.decide(area=self.area, reconciliation_id=reading.pk, numbers=[gone], decision="later")
+        done = reconciliations.apply(area=self.area, person=self.person, reconciliation_id=reading.pk)
+        rest = Reconciliation.objects.get(state="waiting")
+        self.assertEqual(rest.continues, reading)
+        self.assertEqual(rest.differences.filter(decision="later").count(), done.left)
+        self.assertTrue(rest.differences.filter(name="gone_soon").exists())
+        undoing.undo(area=self.area, person=self.person, change_set_id=done.change_set.pk)
+        self.assertEqual(Reconciliation.objects.get(state="waiting"), reading)
+        done = reconciliations.apply(area=self.area, person=self.person, reconciliation_id=reading.pk)
+        rest = Reconciliation.objects.get(state="waiting")
+        (gone,) = rest.differences.filter(name="gone_soon").values_list("number", flat=True)
+        reconciliations.decide(area=self.area, reconciliation_id=rest.pk, numbers=[gone], decision="take")
+        reconciliations.apply(area=self.area, person=self.person, reconciliation_id=rest.pk)
+        self.assertIsNotNone(StoredTable.objects.get(model=self.model, name="gone_soon").removed_at)
+
+    def test_a_later_reading_carries_decisions_over(self) -> None:
+        first = self.work_and_read_again()
+        (gone,) = first.differences.filter(name="gone_soon").values_list("number", flat=True)
+        reconciliations.decide(area=self.area, reconciliation_id=first.pk, numbers=[gone], decision="later")
+        self.read()
+        first.refresh_from_db()
+        self.assertEqual((first.state, first.decided_by), ("replaced", None))
+        second = Reconciliation.objects.get(state="waiting")
+        self.assertEqual(second.differences.get(name="gone_soon").decision, "later")
+
     def test_a_rename_that_is_none_is_set_apart(self) -> None:
         reconciliation = self.work_and_read_again()
         row = reconciliation.differences.get(kind="renamed", name="inst_dt")
@@ -267,7 +295,7 @@ class AgainTests(AgainCase):
         first = self.work_and_read_again()
         self.change("create table a.more (id int)")
         self.read()
-        self.assertEqual(Reconciliation.objects.get(pk=first.pk).state, "put away")
+        self.assertEqual(Reconciliation.objects.get(pk=first.pk).state, "replaced")
         with self.assertRaisesMessage(reconciliations.ReconciliationError, "a later one took its place"):
             reconciliations.apply(area=self.area, person=self.person, reconciliation_id=first.pk)
 

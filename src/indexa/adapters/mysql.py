@@ -127,7 +127,7 @@ def _refusal(error: err.Error) -> str:
     if number in (1142, 1143) and len(error.args) > 1:
         return str(error.args[1]).splitlines()[0][:300]
     if number in (1054, 1146):
-        return "a table or column is not there any more"
+        return "a table or column no longer exists"
     return "it took too long" if number in (1969, 3024) else f"error {number}"
 
 

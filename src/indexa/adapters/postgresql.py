@@ -177,7 +177,7 @@ def _refusal(error: psycopg.Error) -> str:
     if isinstance(error, errors.InsufficientPrivilege):
         return _first_line(str(error))
     if isinstance(error, (errors.UndefinedTable, errors.UndefinedColumn)):
-        return "a table or column is not there any more"
+        return "a table or column no longer exists"
     return "it took too long" if isinstance(error, errors.QueryCanceled) else f"error {error.sqlstate}"
 
 

@@ -71,7 +71,7 @@ def _is_to_be_asked(last: ChangeSet, scope: str) -> bool:
 
 
 def _is_of(last: ChangeSet, model_id: int) -> bool:
-    """Say whether a change set is of a model, or of one that realises it or that it realises."""
+    """Say whether a change set is of a model, or of one that implements it or that it implements."""
     if last.model is None:
         return False
     models = type(last.model).objects

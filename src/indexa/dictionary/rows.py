@@ -46,7 +46,7 @@ def refresh_columns(column_ids: Sequence[int]) -> None:
 
 
 def refresh_tables(table_ids: Sequence[int]) -> None:
-    """Bring the rows of some tables up to date, and of all tables that realise them."""
+    """Bring the rows of some tables up to date, and of all tables that implement them."""
     with connection.cursor() as cursor:
         cursor.execute("select id from model_table where entity_id = any(%s)", [list(table_ids)])
         reached = {*table_ids, *(row[0] for row in cursor.fetchall())}

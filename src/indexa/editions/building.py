@@ -41,13 +41,13 @@ def build_edition(job: Job, progress: Progress) -> str:
     """Make the pages of the job's edition. Returns the address of the draft."""
     edition = Edition.objects.select_for_update().filter(pk=job.arguments["edition"]).first()
     if edition is None:
-        raise JobFailedError("The draft was thrown away before it was made.")
+        raise JobFailedError("The draft was discarded before it was made.")
     if edition.state == Edition.State.PUBLISHED:
         raise JobFailedError("The edition is published; its pages never change.")
     wanted = edition.content["models"]
     stored = list(StoredModel.objects.filter(pk__in=wanted, area=edition.area).order_by("name"))
     if not stored:
-        raise JobFailedError("None of the chosen models is there any more.", "Choose others.")
+        raise JobFailedError("None of the chosen models exists any longer.", "Choose others.")
     models = []
     for number, one in enumerate(stored):
         progress.report(f"Loading {one.name}", number, len(stored))

@@ -49,7 +49,7 @@ def publish(*, edition_id: int, area: Area, person: Person) -> Edition:
 
 
 @transaction.atomic
-def throw_away(*, edition_id: int, area: Area) -> None:
+def discard(*, edition_id: int, area: Area) -> None:
     """Delete a draft. A published edition can't be deleted."""
     edition = Edition.objects.select_for_update().get(pk=edition_id, area=area)
     if edition.state == Edition.State.PUBLISHED:

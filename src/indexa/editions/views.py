@@ -76,15 +76,15 @@ def publish(request: AreaRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @in_area(Role.STEWARD)
-def throw_away(request: AreaRequest, pk: int) -> HttpResponse:
+def discard(request: AreaRequest, pk: int) -> HttpResponse:
     """Delete a draft."""
     _edition(request, pk)
     try:
-        services.throw_away(edition_id=pk, area=request.area)
+        services.discard(edition_id=pk, area=request.area)
     except services.EditionError as error:
         messages.error(request, str(error))
         return redirect("editions:page", request.area.slug, pk)
-    messages.success(request, "The draft is thrown away.")
+    messages.success(request, "The draft is discarded.")
     return redirect("editions:list", request.area.slug)
 
 
@@ -113,7 +113,7 @@ def revoke(request: AreaRequest, pk: int, link: int) -> HttpResponse:
     """End a reading link."""
     found = get_object_or_404(ReadingLink, pk=link, edition_id=pk, edition__area=request.area)
     services.revoke(found)
-    messages.success(request, f"The link for {found.label} opens nothing any more.")
+    messages.success(request, f"The link for {found.label} no longer opens the edition.")
     return redirect("editions:page", request.area.slug, pk)
 
 

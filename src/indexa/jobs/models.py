@@ -12,7 +12,7 @@ class Job(models.Model):
     """One piece of long work: what it is, how far it is, how it ended."""
 
     class State(models.TextChoices):
-        WAITING = "waiting", "Waiting"
+        WAITING = "waiting", "Queued"
         RUNNING = "running", "Running"
         DONE = "done", "Done"
         FAILED = "failed", "Failed"

@@ -89,7 +89,7 @@ def _put_back(job: Job) -> None:
             connection.close()
             with transaction.atomic():
                 mine = Job.objects.filter(pk=job.pk, state=Job.State.RUNNING, attempts=job.attempts)
-                step = "Queued again: the database was away"
+                step = "Queued again: the database did not answer"
                 if mine.update(state=Job.State.WAITING, attempts=job.attempts - 1, step=step):
                     _enqueue(job)
             return
@@ -120,7 +120,7 @@ def recover() -> list[int]:
                 reason=f"Its worker was stopped in the middle, {job.attempts} times; nothing of it was kept.",
                 hint="Run it again when the machine has memory to spare.",
             )
-        elif running.update(state=Job.State.WAITING, step="Taken up again after its worker stopped"):
+        elif running.update(state=Job.State.WAITING, step="Started again after its worker stopped"):
             _enqueue(job)
         lost.append(job.pk)
     return lost

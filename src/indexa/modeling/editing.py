@@ -32,7 +32,7 @@ class Place:
 
 
 def place_of(item: StoredColumn | StoredTable, *, only_here: bool) -> Place:
-    """Return where an edit of item goes: up to what it realises, unless it is meant for this place alone."""
+    """Return where an edit of item goes: up to what it implements, unless it is meant for this place alone."""
     if isinstance(item, StoredColumn):
         return Place("column", item.pk if only_here or not item.attribute_id else item.attribute_id)
     return Place("table", item.pk if only_here or not item.entity_id else item.entity_id)

@@ -12,7 +12,7 @@ from indexa.store.models import Layer, StoredColumn, StoredModel
 
 
 class ModelInUseError(Exception):
-    """A logical model that physical ones realise can't be deleted."""
+    """A logical model that physical ones implement can't be deleted."""
 
 
 @transaction.atomic
@@ -21,7 +21,7 @@ def delete(*, area: Area, model_id: int, with_logical: bool = False) -> str:
     model = StoredModel.objects.select_for_update().get(pk=model_id, area=area)
     if model.layer == Layer.LOGICAL and model.physical_models.exists():
         raise ModelInUseError(
-            f"“{model.name}” is realised by {', '.join(str(m) for m in model.physical_models.all())}. "
+            f"“{model.name}” is implemented by {', '.join(str(m) for m in model.physical_models.all())}. "
             "Delete those first."
         )
     logical = model.logical

@@ -33,7 +33,7 @@ _TABLES_A_PAGE = 100
 @require_GET
 @in_area(Role.READER)
 def model_list(request: AreaRequest) -> HttpResponse:
-    """All models of the area, physical ones beside the logical one they realise."""
+    """All models of the area, physical ones beside the logical one they implement."""
     models = list(
         StoredModel.objects.filter(area=request.area).select_related("logical").prefetch_related("physical_models")
     )
@@ -131,7 +131,7 @@ def gone_list(request: AreaRequest, pk: int) -> HttpResponse:
         }
         with transaction.atomic():
             count = gone.purge(model, table_ids=ids["table"], column_ids=ids["column"])
-        messages.success(request, f"{count:,} let go of for good.")
+        messages.success(request, f"{count:,} deleted for good.")
         return redirect("modeling:gone", request.area.slug, pk)
     rows, total = gone.gone_rows(model)
     return render(request, "modeling/gone.html", {"model": model, "rows": rows, "total": total})

@@ -42,5 +42,5 @@ urlpatterns = [
     path("passes/<int:pk>/names/", pass_views.names, name="pass-names"),
     path("passes/<int:pk>/names/<int:name_pk>/", pass_views.name, name="pass-name"),
     path("passes/<int:pk>/apply/", pass_views.apply, name="pass-apply"),
-    path("passes/<int:pk>/put-away/", pass_views.put_away, name="pass-put-away"),
+    path("passes/<int:pk>/discard/", pass_views.discard, name="pass-discard"),
 ]

@@ -27,10 +27,10 @@ _GROUPS_A_PAGE = 25
 _ROWS_OF_ONE_GROUP = 500
 _SURE = 0.9
 _FOLLOWS = {
-    "foreign_key": "The relationship stands in the model, asserted by you, and brings definitions along. The database is not changed.",
-    "typed_reference": "The relationship stands in the model for rows of that type, asserted by you.",
-    "primary_key": "The key stands in the model, asserted by you. The database is not changed.",
-    "unique": "The key stands in the model, asserted by you. The database is not changed.",
+    "foreign_key": "The relationship is added to the model, asserted by you, and brings definitions along. The database is not changed.",
+    "typed_reference": "The relationship is added to the model for rows of that type, asserted by you.",
+    "primary_key": "The key is added to the model, asserted by you. The database is not changed.",
+    "unique": "The key is added to the model, asserted by you. The database is not changed.",
     "many_to_many": "The table is marked as one that joins others.",
     "subtype": "The table is marked as a subtype.",
     "code_table": "The table is marked as a code table.",
@@ -163,7 +163,7 @@ def decide_many(request: AreaRequest, pk: int) -> HttpResponse:
     else:
         done = "accepted" if accept else "rejected"
         message = f"{count:,} proposal{'' if count == 1 else 's'} {done}. Press u to take that back."
-        messages.success(request, message if count else "Nothing of this was open any more.")
+        messages.success(request, message if count else "Nothing of this was still open.")
     kept = request.POST.get("kept", "")[:2000]
     return redirect(f"{reverse('proposals:page', args=[request.area.slug, pk])}?{kept}")
 

@@ -57,7 +57,7 @@ def mark_conflicts(rows: Sequence[FoundDifference], comparison: Comparison, phys
 
 
 def _words(known: dict[Name, KnownTable]) -> dict[int, tuple[str, str]]:
-    """Return business name and definition of the attributes that tables' columns realise, by id."""
+    """Return business name and definition of the attributes that tables' columns implement, by id."""
     links = {column.link for table in known.values() for column in table.columns if column.link}
     found = StoredColumn.objects.filter(pk__in=links).values_list("pk", "business_name", "definition")
     return {id_: (name, definition) for id_, name, definition in found}

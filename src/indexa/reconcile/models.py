@@ -16,12 +16,15 @@ class Reconciliation(models.Model):
 
     class State(models.TextChoices):
         WAITING = "waiting", "Waiting"
-        TAKEN = "taken", "Taken"
-        PUT_AWAY = "put away", "Put away"
+        APPLIED = "applied", "Applied"
+        DISCARDED = "discarded", "Discarded"
+        REPLACED = "replaced", "Replaced by a later reading"
 
     source = models.ForeignKey(Source, on_delete=models.CASCADE, related_name="reconciliations")
     model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="reconciliations")
-    intake = models.OneToOneField(Intake, on_delete=models.CASCADE, related_name="reconciliation")
+    intake = models.OneToOneField(Intake, null=True, on_delete=models.CASCADE, related_name="reconciliation")
+    continues = models.OneToOneField("self", null=True, on_delete=models.CASCADE, related_name="continuation")
+    """What was left undecided when that one was applied goes on here; then there is no intake of its own."""
     before = models.ForeignKey(Snapshot, on_delete=models.PROTECT, related_name="+")
     after = models.ForeignKey(Snapshot, on_delete=models.PROTECT, related_name="+")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
@@ -49,9 +52,9 @@ class FoundDifference(models.Model):
     """
 
     class Decision(models.TextChoices):
-        TAKE = "take", "Take source"
+        TAKE = "take", "Use source"
         KEEP = "keep", "Keep model"
-        LATER = "later", "Later"
+        LATER = "later", "Skip for now"
 
     reconciliation = models.ForeignKey(Reconciliation, on_delete=models.CASCADE, related_name="differences")
     number = models.PositiveIntegerField()

@@ -18,14 +18,18 @@ def readings_to_decide(request: HttpRequest, area: Area) -> dict[str, Any] | Non
     """Return later readings whose differences wait for a decision, with their counts."""
     found = Reconciliation.objects.filter(source__area=area, state=Reconciliation.State.WAITING)
     conflicts = Q(differences__decision="later") & ~Q(differences__conflict="")
-    counted = found.annotate(count=Count("differences"), conflicts=Count("differences", filter=conflicts))
+    counted = found.annotate(count=_undecided(), conflicts=Count("differences", filter=conflicts))
     readings = list(counted.select_related("source"))
     return {"readings": readings} if readings else None
+
+
+def _undecided() -> Count:
+    return Count("differences", filter=~Q(differences__decision="keep"))
 
 
 @panel("source", order=10, template="reconcile/_source.html")
 def reading_of_source(request: HttpRequest, source: Source) -> dict[str, Any] | None:
     """Return the reading of a source that waits for a decision."""
     found = Reconciliation.objects.filter(source=source, state=Reconciliation.State.WAITING)
-    reading = found.annotate(count=Count("differences")).first()
+    reading = found.annotate(count=_undecided()).first()
     return {"reading": reading, "source": source} if reading else None

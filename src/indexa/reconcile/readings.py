@@ -17,6 +17,7 @@ from indexa.core.compare.differences import Difference
 from indexa.core.compare.matching import KnownRenames
 from indexa.jobs.progress import Progress, Silent
 from indexa.modeling.renaming import OWN_NAME
+from indexa.reconcile.models import Reconciliation
 from indexa.store.assertions import take_out
 from indexa.store.errors import EditError
 from indexa.store.locks import hold_for_storing
@@ -68,7 +69,7 @@ def apply_reading(
     hold_for_storing(physical.pk)
     before_id = StoredModel.objects.values_list("snapshot_id", flat=True).get(pk=physical.pk)
     if before_id != physical.snapshot_id:
-        raise EditError("Another reading was taken into this model in between. Look at the differences again.")
+        raise EditError("Another reading was applied to this model in between. Look at the differences again.")
     applied = apply(comparison, taken)
     snapshot = keep_snapshot(applied.model)
     with record(
@@ -140,7 +141,7 @@ def revert_state(last: ChangeSet, inverse: ChangeSet) -> None:
     hold_for_storing(physical.pk)
     physical.refresh_from_db(fields=["snapshot"])
     if physical.snapshot_id != last.after_snapshot_id or last.before_snapshot is None:
-        raise EditError("Not undone: a later reading was taken into this model since. Undo that one first.")
+        raise EditError("Not undone: a later reading was applied to this model since. Undo that one first.")
     assert physical.snapshot is not None
     now, then = read_snapshot(physical.snapshot), read_snapshot(last.before_snapshot)
     renames = msgspec.convert(last.renames or {}, KnownRenames).reversed()
@@ -158,7 +159,25 @@ def revert_state(last: ChangeSet, inverse: ChangeSet) -> None:
     changes = Recorder(inverse)
     _note(changes, comparison.differences)
     changes.finish()
+    _open_again(last)
     brought_to_another_state.send(StoredModel, model=physical, person=inverse.person)
+
+
+def _open_again(undone: ChangeSet) -> None:
+    """Let what an undone reading found be decided again; close it where the undo is undone."""
+    applied = undone
+    while applied.undoes is not None:
+        applied = applied.undoes
+    reconciliation = Reconciliation.objects.filter(change_set=applied).first()
+    if reconciliation is None:
+        return
+    waiting = Reconciliation.objects.filter(source_id=reconciliation.source_id, state=Reconciliation.State.WAITING)
+    if undone.kind == ChangeSet.Kind.UNDO:
+        waiting.filter(pk=reconciliation.pk).update(state=Reconciliation.State.APPLIED)
+        return
+    waiting.filter(continues=reconciliation).delete()
+    if not waiting.exists():
+        Reconciliation.objects.filter(pk=reconciliation.pk).update(state=Reconciliation.State.WAITING)
 
 
 def _let_go_of_arrivals(physical: StoredModel, change_set: ChangeSet) -> None:

@@ -52,12 +52,12 @@ def follow_reading(
 
 
 def keep_differences(intake: Intake, comparison: Comparison, *, scheduled: bool = False) -> Reconciliation | None:
-    """Keep what a later reading found to be otherwise; None where nothing is. An older one that waits is put away."""
+    """Keep what a later reading found to be otherwise; None where nothing is. It replaces an older one that waits."""
     model = intake.model
     assert model is not None
     assert model.snapshot is not None
     Reconciliation.objects.filter(source=intake.source, state=Reconciliation.State.WAITING).update(
-        state=Reconciliation.State.PUT_AWAY
+        state=Reconciliation.State.REPLACED, decided_at=timezone.now()
     )
     if not comparison.differences:
         return None
@@ -74,16 +74,18 @@ def keep_differences(intake: Intake, comparison: Comparison, *, scheduled: bool 
 
 
 def _keep(reconciliation: Reconciliation, comparison: Comparison) -> None:
-    """Write the differences down, with conflicts marked and those that were seen before."""
+    """Write the differences down, with conflicts marked, and what was decided about the same ones before."""
     rows = [difference_row(number, one) for number, one in enumerate(comparison.differences)]
     mark_conflicts(rows, comparison, reconciliation.model)
-    last = Reconciliation.objects.filter(source=reconciliation.source, pk__lt=reconciliation.pk).order_by("-pk").first()
-    if last is not None:
-        left = last.differences.filter(decision=Decision.LATER).values_list("identity", "after")
-        seen = set(left) if last.state == Reconciliation.State.TAKEN else set()
-        for row in rows:
-            if (row.identity, row.after) in seen:
-                row.seen_before, row.decision = True, Decision.LATER
+    earlier = Reconciliation.objects.filter(source=reconciliation.source, pk__lt=reconciliation.pk)
+    last = earlier.exclude(state=Reconciliation.State.DISCARDED).order_by("-pk").first()
+    decided = {(one.identity, one.after, one.conflict): one.decision for one in last.differences.all()} if last else {}
+    for row in rows:
+        same = row.identity, row.after, row.conflict
+        decision = decided.get(same, row.decision)
+        if last and last.state == Reconciliation.State.APPLIED and decision == Decision.TAKE:
+            continue  # it was applied and has come back: that is new
+        row.decision, row.seen_before = decision, decision == Decision.LATER and same in decided
     for row in rows:
         row.reconciliation = reconciliation
     FoundDifference.objects.bulk_create(rows, batch_size=2_000)
@@ -133,7 +135,7 @@ def reject_rename(*, area: Area, reconciliation_id: int, number: int) -> None:
     reconciliation = _open(area, reconciliation_id)
     row = reconciliation.differences.filter(number=number, kind__in=["renamed", "moved"]).first()
     if row is None:
-        raise ReconciliationError("Only what seems renamed or moved can be set apart.")
+        raise ReconciliationError("Only what seems renamed or moved can be said to be two things.")
     reconciliation.rejected_renames = [*reconciliation.rejected_renames, row.identity]
     reconciliation.save(update_fields=["rejected_renames"])
     decided = dict(reconciliation.differences.values_list("identity", "decision"))
@@ -156,7 +158,7 @@ def _comparison(reconciliation: Reconciliation) -> Comparison:
 
 @dataclass(frozen=True, slots=True)
 class ApplyResult:
-    """What taking a reading did."""
+    """What applying a reading did."""
 
     change_set: ChangeSet
     taken: int
@@ -178,20 +180,43 @@ def apply(
     rows = list(reconciliation.differences.all())
     taken = [row for row in rows if _is_taken(row)]
     if not taken:
-        raise ReconciliationError("Nothing is chosen. Take at least one difference, or put the reading away.")
+        raise ReconciliationError("Nothing is chosen. Choose at least one difference, or discard the reading.")
     done = readings.apply_reading(
         area=area, person=person, physical=model, comparison=_comparison(reconciliation), taken={row.identity for row in taken},
-        why=f"Read again from {reconciliation.source.name}: {len(taken):,} of {len(rows):,} differences taken", progress=progress,
+        why=f"Read again from {reconciliation.source.name}: {len(taken):,} of {len(rows):,} differences applied", progress=progress,
         give_way=_names_that_give_way(taken), words=[
             readings.Words(row.target, row.object_id, row.theirs)
             for row in taken if row.conflict == DEFINITION and row.decision == Decision.TAKE
         ],
         drop_relationships=_dropped(taken),
     )  # fmt: skip
-    reconciliation.state, reconciliation.change_set = Reconciliation.State.TAKEN, done.change_set
+    reconciliation.state, reconciliation.change_set = Reconciliation.State.APPLIED, done.change_set
     reconciliation.decided_by, reconciliation.decided_at = person, timezone.now()
     reconciliation.save()
-    return ApplyResult(done.change_set, len(taken), len(rows) - len(taken))
+    left = sum(row.decision == Decision.LATER for row in rows)
+    if left:
+        _continue(reconciliation)
+    return ApplyResult(done.change_set, len(taken), left)
+
+
+def _continue(applied: Reconciliation) -> None:
+    """Keep what was left for later open: the same reading against the state that the model has now."""
+    model = StoredModel.objects.select_related("snapshot").get(pk=applied.model_id)
+    assert model.snapshot is not None
+    continuation = Reconciliation.objects.create(
+        source=applied.source,
+        model=model,
+        continues=applied,
+        before=model.snapshot,
+        after=applied.after,
+        rejected_renames=applied.rejected_renames,
+        scheduled=applied.scheduled,
+    )
+    _keep(continuation, _comparison(continuation))
+    still_open = continuation.differences.exclude(decision=Decision.KEEP)
+    still_open.update(decision=Decision.LATER, seen_before=True)
+    if not still_open.exists():
+        continuation.delete()
 
 
 def _is_taken(row: FoundDifference) -> bool:
@@ -221,7 +246,7 @@ def discard(*, area: Area, person: Person, reconciliation_id: int) -> None:
     """Leave the model as it is; the next reading finds the same differences again."""
     reconciliation = _open(area, reconciliation_id)
     reconciliation.state, reconciliation.decided_by, reconciliation.decided_at = (
-        Reconciliation.State.PUT_AWAY,
+        Reconciliation.State.DISCARDED,
         person,
         timezone.now(),
     )

@@ -76,6 +76,7 @@ def _head(reconciliation: Reconciliation) -> dict[str, Any]:
     return {
         "r": reconciliation, "counts": counts, "is_open": reconciliation.state == Reconciliation.State.WAITING,
         "undone": bool(reconciliation.change_set and not reconciliation.change_set.in_force),
+        "continuation": Reconciliation.objects.filter(continues=reconciliation, state="waiting").first(),
         "to_take": counts["taken"] + counts["kept"],
     }  # fmt: skip
 
@@ -149,10 +150,10 @@ def reject_rename(request: AreaRequest, pk: int, number: int) -> HttpResponse:
 @require_POST
 @in_area(Role.STEWARD)
 def apply(request: AreaRequest, pk: int) -> HttpResponse:
-    """Take what is decided into the model; very much of it in the background."""
+    """Apply what is decided to the model; very much of it in the background."""
     reconciliation = _reconciliation(request, pk)
     if reconciliation.differences.exclude(decision="later").count() > undoing.LARGE:
-        title = f"Taking a reading into {reconciliation.model.name}"
+        title = f"Applying a reading to {reconciliation.model.name}"
         job = jobs.start(area=request.area, kind="apply reading", title=title, person=request.user, reconciliation=pk)
         return redirect("jobs:page", request.area.slug, job.pk)
     try:
@@ -160,8 +161,8 @@ def apply(request: AreaRequest, pk: int) -> HttpResponse:
     except (reconciliations.ReconciliationError, EditError) as error:
         messages.error(request, str(error))
     else:
-        left = f" {done.left:,} left for later." if done.left else ""
-        messages.success(request, f"{done.taken:,} differences taken.{left} Press u to take that back.")
+        left = f" {done.left:,} skipped for now: they stay on the desk." if done.left else ""
+        messages.success(request, f"{done.taken:,} differences applied.{left} Press u to undo.")
     return redirect("reconcile:page", request.area.slug, pk)
 
 
@@ -172,7 +173,7 @@ def discard(request: AreaRequest, pk: int) -> HttpResponse:
     reconciliation = _reconciliation(request, pk)
     try:
         reconciliations.discard(area=request.area, person=request.user, reconciliation_id=pk)
-        messages.success(request, "Put away. The model is as it was; the next reading finds these differences again.")
+        messages.success(request, "Discarded. The model is as it was; the next reading finds these differences again.")
     except reconciliations.ReconciliationError as error:
         messages.error(request, str(error))
     return redirect("sources:page", request.area.slug, reconciliation.source_id)

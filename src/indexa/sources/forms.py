@@ -326,7 +326,7 @@ class KitDownloadForm(Styled):
 
 
 class ChoiceForm(Styled):
-    """Schemas, kinds and names to read, and the logical model to realise."""
+    """Schemas, kinds and names to read, and the logical model to implement."""
 
     schemas = forms.MultipleChoiceField(
         widget=forms.CheckboxSelectMultiple, required=False, error_messages={"required": "Choose at least one schema."}
@@ -343,7 +343,7 @@ class ChoiceForm(Styled):
         required=False,
         label="Logical model",
         empty_label="A new one, named after the source",
-        help_text="The entities and attributes that these tables and columns realise.",
+        help_text="The entities and attributes that these tables and columns implement.",
     )
 
     def __init__(self, *args: Any, source: Source, found: list[SchemaCount], **kwargs: Any) -> None:

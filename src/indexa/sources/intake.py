@@ -33,7 +33,7 @@ _LOCK_CLASS = 0x1DE8B
 
 
 class IntakeArguments(Arguments):
-    """Which source is read, and which logical model its first reading realises; whether by schedule."""
+    """Which source is read, and which logical model its first reading implements; whether by schedule."""
 
     source: int
     logical: int | None = None

@@ -40,7 +40,7 @@ def export(presets: list[Preset]) -> bytes:
 
 @transaction.atomic
 def take_in(area: Area, person: Person, content: bytes) -> list[Preset]:
-    """Take in a file of presets; one of a name that is there replaces it. All of them or, with PresetError, none."""
+    """Import presets; one of a name that is there replaces it. All of them or, with PresetError, none."""
     if len(content) > LARGEST_FILE:
         raise PresetError("The file is too large for a file of presets.")
     try:
@@ -54,7 +54,7 @@ def take_in(area: Area, person: Person, content: bytes) -> list[Preset]:
         unknown = set(record.kinds) - set(OBJECT_KINDS)
         if unknown or not record.name.strip() or len(record.name) > 80:
             wrong = f"knows no kind “{sorted(unknown)[0]}”" if unknown else "needs a name of at most 80 letters"
-            raise PresetError(f"Preset {number} in the file {wrong}. Nothing was taken in.")
+            raise PresetError(f"Preset {number} in the file {wrong}. Nothing was imported.")
         taken.append(save(area, person, record))
     return taken
 

@@ -54,6 +54,6 @@ def allow_rows(request: AreaRequest, pk: int) -> HttpResponse:
     source.save(update_fields=["asks_rows"])
     messages.success(
         request,
-        "Proposals may sample its rows from now on." if source.asks_rows else "Its rows are not looked at any more.",
+        "Proposals may sample its rows from now on." if source.asks_rows else "Its rows are no longer looked at.",
     )
     return redirect("sources:page", request.area.slug, pk)

@@ -313,7 +313,7 @@ def preset_list(request: AreaRequest) -> HttpResponse:
         except presets.PresetError as error:
             failure = str(error)
         else:
-            messages.success(request, f"{len(taken)} preset{'' if len(taken) == 1 else 's'} taken in.")
+            messages.success(request, f"{len(taken)} preset{'' if len(taken) == 1 else 's'} imported.")
             return redirect("sources:presets", request.area.slug)
     listed = Preset.objects.filter(area=request.area).select_related("made_by")
     context = {"presets": listed, "failure": failure, "kinds": OBJECT_KINDS}

@@ -1,7 +1,7 @@
 """Keys and relationships that a person asserts: they stand in the model beside those that the source declares.
 
 Each is told by a record in its change, from which it can be made again; undo takes it out, and undo of undo puts it back. An
-asserted relationship stands in the physical model and, where both its tables realise entities, in the logical one, and
+asserted relationship stands in the physical model and, where both its tables implement entities, in the logical one, and
 brings definitions along as a declared one does.
 """
 
@@ -74,7 +74,7 @@ class _Writing:
         return {one.table for one in whole}
 
     def _above(self, one: Assertion) -> Assertion | None:
-        """Return the assertion one layer up; None where a part of it realises nothing, or the entity has such a key already."""
+        """Return the assertion one layer up; None where a part of it implements nothing, or the entity has such a key already."""
         entity = self._tables[one.table].entity_id
         attributes = [self._columns[id_].attribute_id for id_ in one.columns]
         ref_attributes = [self._columns[id_].attribute_id for id_ in one.ref_columns]
@@ -98,7 +98,7 @@ class _Writing:
 
 
 def assert_all(changes: Recorder, assertions: Sequence[Assertion]) -> set[int]:
-    """Write assertions of physical tables, and of the entities they realise; return the tables that were touched."""
+    """Write assertions of physical tables, and of the entities they implement; return the tables that were touched."""
     if not assertions:
         return set()
     touched = _Writing(changes, assertions).write(assertions)

@@ -12,7 +12,7 @@ from indexa.core.model import Column, Table
 
 @dataclass(slots=True)
 class KnownColumn:
-    """A stored column: its id, its human words, and the attribute it realises."""
+    """A stored column: its id, its human words, and the attribute it implements."""
 
     id: int
     name: str

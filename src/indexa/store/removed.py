@@ -51,7 +51,7 @@ def purge(
 ) -> int:
     """Delete gone tables and columns of a model for good; returns how many.
 
-    The entity or attribute goes too, if nothing else realises it. With only_wordless nothing goes that has words
+    The entity or attribute goes too, if nothing else implements it. With only_wordless nothing goes that has words
     anywhere.
     """
     wordless = f"and not {_WORDS}" if only_wordless else ""
@@ -82,7 +82,7 @@ def purge(
 
 
 def _let_go_above(cursor: Any, entity_ids: list[int], attribute_ids: list[int]) -> None:
-    """Take out entities and attributes that nothing realises any more."""
+    """Take out entities and attributes that nothing implements any more."""
     alone = "not exists (select 1 from model_column c where c.attribute_id = a.id)"
     cursor.execute(f"select a.id from model_column a where a.id = any(%s) and {alone}", [attribute_ids])
     attributes = [row[0] for row in cursor.fetchall()]

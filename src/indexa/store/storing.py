@@ -74,7 +74,7 @@ def read_snapshot(snapshot: Snapshot) -> Model:
 
 
 def store_reading(*, area: Area, reading: Model, logical: StoredModel | None, progress: Progress) -> StoredModel:
-    """Store a first reading as a new model; `logical` is the logical model to realise, None makes one."""
+    """Store a first reading as a new model; `logical` is the logical model to implement, None makes one."""
     snapshot = keep_snapshot(reading)
     physical = StoredModel(area=area, layer=Layer.PHYSICAL, name=reading.name, snapshot=snapshot)
     physical.logical = logical or _new_logical(area, reading.name)

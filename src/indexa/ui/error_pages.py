@@ -15,8 +15,8 @@ from indexa.ui.outages import away_page
 
 _WORDS = {
     400: ("This request can't be understood", "Nothing was changed. Go back and try again."),
-    403: ("This is not open to you", "Nothing was changed."),
-    404: ("There is nothing here", "It may have been removed, or the address has a slip in it."),
+    403: ("You do not have permission", "Nothing was changed."),
+    404: ("There is nothing here", "It may have been deleted. Check the address."),
     405: (
         "That is not how this page is used",
         "Nothing was changed. Go back and use the page's own buttons.",

@@ -94,7 +94,7 @@ def _homonyms(evidence: SchemaEvidence, known: set[str]) -> Iterable[Found]:
 
 
 def _misspellings(evidence: SchemaEvidence) -> Iterable[Found]:
-    """Find words that no one knows, one slip away from a word that stands in other names."""
+    """Propose words that no one knows, one slip away from a word that stands in other names."""
     full = {word: count for word, count in evidence.counts.items() if len(word) >= 6 and evidence.is_full(word)}
     by_start: dict[str, list[str]] = defaultdict(list)
     for word in full:
@@ -132,7 +132,7 @@ _ALIKE = (
 
 
 def _synonyms(evidence: SchemaEvidence) -> Iterable[Found]:
-    """Find words of one concept that stand with the same other words in different tables."""
+    """Propose words of one concept that stand with the same other words in different tables."""
     frames: dict[tuple[str, ...], dict[str, int]] = defaultdict(lambda: defaultdict(int))
     group_of = {word: number for number, group in enumerate(_ALIKE) for word in group}
     for words in evidence.words:

@@ -13,7 +13,7 @@ from indexa.store.models import StoredModel
 
 
 class NamingPass(models.Model):
-    """One run that proposes names for a model, in one direction, until it is applied or put away."""
+    """One run that proposes names for a model, in one direction, until it is applied or discarded."""
 
     class Direction(models.TextChoices):
         BUSINESS = "business", "to business names"
@@ -22,7 +22,7 @@ class NamingPass(models.Model):
     class State(models.TextChoices):
         OPEN = "open", "Open"
         APPLIED = "applied", "Applied"
-        PUT_AWAY = "put away", "Put away"
+        DISCARDED = "discarded", "Discarded"
 
     model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="naming_passes")
     direction = models.CharField(max_length=10, choices=Direction.choices, default=Direction.BUSINESS)

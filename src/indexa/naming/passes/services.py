@@ -81,7 +81,7 @@ def make_pass(
     *, model: StoredModel, person: Person | None, kinds: Sequence[str], only_missing: bool, progress: Progress,
     direction: str = "business",
 ) -> NamingPass:  # fmt: skip
-    """Work out names for a model and store them as a pass. An open pass of the model in that direction is put away."""
+    """Work out names for a model and store them as a pass. An open pass of the model in that direction is discarded."""
     put_open_away(model, direction)
     made = NamingPass.objects.create(
         model=model, direction=direction, kinds=list(kinds), only_missing=only_missing, made_by=person
@@ -93,7 +93,7 @@ def make_pass(
 def put_open_away(model: StoredModel, direction: str) -> None:
     """End the open passes of a model in one direction: there is one at a time."""
     NamingPass.objects.filter(model=model, direction=direction, state=NamingPass.State.OPEN).update(
-        state=NamingPass.State.PUT_AWAY
+        state=NamingPass.State.DISCARDED
     )
 
 
@@ -271,8 +271,8 @@ def apply_in_background(job: Job, progress: Progress) -> str:
 
 
 @transaction.atomic
-def put_away(*, area: Area, pass_id: int) -> None:
+def discard(*, area: Area, pass_id: int) -> None:
     """End a pass without applying it. What the wordbook learned stays."""
     naming_pass = open_pass(area, pass_id)
-    naming_pass.state = NamingPass.State.PUT_AWAY
+    naming_pass.state = NamingPass.State.DISCARDED
     naming_pass.save()

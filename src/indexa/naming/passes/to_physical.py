@@ -148,7 +148,7 @@ def _write(names: Sequence[PassName]) -> None:
 def _maker(model: StoredModel) -> Maker:
     stored = standards.standard_of(model)
     if stored is None:
-        raise PassError(f"No naming standard governs {model.name} any more: choose one under Standard.")
+        raise PassError(f"No naming standard governs {model.name} now: choose one under Standard.")
     return Maker(standards.core_standard(stored, model), wordbooks.stack_of(model.area))
 
 

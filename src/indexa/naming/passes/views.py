@@ -268,10 +268,10 @@ def apply(request: AreaRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @in_area(Role.STEWARD)
-def put_away(request: AreaRequest, pk: int) -> HttpResponse:
+def discard(request: AreaRequest, pk: int) -> HttpResponse:
     """End a pass without applying it."""
     try:
-        passes.put_away(area=request.area, pass_id=pk)
+        passes.discard(area=request.area, pass_id=pk)
     except PassError as error:
         messages.error(request, str(error))
     return redirect("naming:passes", request.area.slug)

@@ -244,7 +244,7 @@ def take_in(*, book: Wordbook, person: Person | None, reading: Reading) -> tuple
     """Add what a list says: words that are new, and short forms that are new to a word. Returns how many of each."""
     there = {one.word.lower(): one for one in BookWord.objects.select_for_update().filter(wordbook=book)}
     new, changed = [], []
-    with remembered(book.area, person, f"A list taken into {book.name}") as memory:
+    with remembered(book.area, person, f"Words imported into {book.name}") as memory:
         for entry in reading.wordbook.words:
             known = there.get(entry.word.lower())
             if known is None:

@@ -1,4 +1,4 @@
-"""The stack of wordbooks, and the words that are in doubt."""
+"""Wordbook order, and the words that are in doubt."""
 
 from __future__ import annotations
 
@@ -58,14 +58,14 @@ def _change(request: AreaRequest) -> None:
         if not name.strip():
             raise WordError("Give the wordbook a name.")
         made = wordbooks.make_book(request.area, name)
-        messages.success(request, f"{made.name} stands in the stack.")
+        messages.success(request, f"{made.name} is in the order.")
     elif act == "rename":
         wordbooks.rename_book(area=request.area, book_id=book_id, name=name)
     elif act == "use":
         used = wordbooks.use(area=request.area, person=request.user, book_id=book_id)
         messages.success(request, f"{used.name} of {used.area.name} is used here, below the others.")
     elif act == "remove":
-        messages.success(request, f"{wordbooks.remove(area=request.area, book_id=book_id)} is out of the stack.")
+        messages.success(request, f"{wordbooks.remove(area=request.area, book_id=book_id)} is removed from the order.")
 
 
 @require_GET
