@@ -75,7 +75,9 @@ class RefusalTests(ProposalCase):
         self.assertEqual(one.state, "accepted")
         pattern = {"act": "reject", "kind": one.kind, "pattern": one.pattern}
         StoredProposal.objects.filter(pattern=one.pattern).exclude(pk=one.pk).delete()
-        self.assertContains(self.client.post(self.at("decide-many"), pattern, follow=True), "Nothing of this was still open")
+        self.assertContains(
+            self.client.post(self.at("decide-many"), pattern, follow=True), "Nothing of this was still open"
+        )
 
     def test_a_decision_brings_all_counts_and_the_history_tells_names_from_words(self) -> None:
         one = self.open(kind="foreign_key", table_name="main.sample")

@@ -56,7 +56,8 @@ class AgainPageTests(AgainCase):
 
     def test_only_what_seems_renamed_is_set_apart(self) -> None:
         self.assertIn(
-            "can be said to be two things", self.said(self.at("reject-rename", self.found(kind="new", name="fresh").number))
+            "can be said to be two things",
+            self.said(self.at("reject-rename", self.found(kind="new", name="fresh").number)),
         )
         self.said(self.at("reject-rename", self.found(kind="renamed", name="inst_dt").number))
         kinds = set(self.reading.differences.filter(name__in=["inst_dt", "installed_on"]).values_list("kind", "name"))
