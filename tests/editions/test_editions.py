@@ -109,7 +109,7 @@ class EditionTests(TestCase):
         self.sign_in(Role.STEWARD)
         self.client.post(self.address("revoke", ReadingLink.objects.get().pk))
         self.client.logout()
-        self.assertEqual(self.client.get(link).status_code, 404)
+        self.assertContains(self.client.get(link), "This reading link was revoked", status_code=410)
 
     def test_the_zip_holds_every_file(self) -> None:
         self.sign_in(Role.READER)

@@ -18,10 +18,10 @@ from indexa.areas.models import Role
 from indexa.core import platforms
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
-from indexa.sources import scanning
+from indexa.sources import scanning, services
 from indexa.sources.models import Intake, Preset, Source, SourceFile
 from indexa.store.loading import load_model
-from indexa.store.models import StoredColumn, StoredIndex
+from indexa.store.models import StoredColumn, StoredIndex, StoredModel
 from tests.core.test_kit import text
 from tests.factories import PASSWORD, make_area, make_person, text_of
 
@@ -276,6 +276,20 @@ class ChoosingTests(SourceCase):
         self.assertEqual(intake.receipt["arrived"]["tables"], 2999)
         receipt = self.client.get(self.address("receipt", intake.pk))
         self.assertContains(receipt, "2,999 schemas")
+
+    def test_what_is_no_script_is_refused_and_makes_no_model(self) -> None:
+        document = SimpleUploadedFile("letter.sql", b"%PDF-1.7\n%\xe2\xe3\xcf\xd3\n1 0 obj")
+        self.enter("script", name="pdf", uploads=document)
+        self.assertContains(self.response, "it is a PDF document", status_code=422)
+        letter = self.script("letter", b"Dear Ines,\nthe tables you asked for are on their way.\nYours, Matt")
+        job = services.start_intake(
+            source=letter, schemas=[], kinds=["tables"], include="", exclude="", logical=None, person=self.person
+        )
+        jobs.run(job.pk)
+        job.refresh_from_db()
+        self.assertEqual(job.state, Job.State.FAILED)
+        self.assertIn("No model was made", job.reason)
+        self.assertFalse(StoredModel.objects.exists())
 
     def test_presets_are_kept_offered_exported_and_taken_in(self) -> None:
         source = self.script()

@@ -157,10 +157,41 @@ def _too_large(name: str) -> SourceError:
     )
 
 
+_KNOWN_STARTS = {
+    b"%PDF": "a PDF document",
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"GIF8": "a picture",
+    b"\xd0\xcf\x11\xe0": "a document or spreadsheet of an office program",
+    b"{\\rtf": "a document of an office program",
+    b"SQLite format 3": "an SQLite database: enter it as a database file",
+    b"PGDMP": "a dump in PostgreSQL's own format: make one as plain text (pg_dump --format plain)",
+    b"PAR1": "a Parquet file",
+    b"\x7fELF": "a program",
+    b"MZ": "a program",
+}
+_LOOKED_AT = 64 * 1024
+_MOST_CONTROLS = 0.02
+"""Share of control characters above which a file holds no text."""
+
+
+def _refuse_binary(name: str, start: bytes) -> None:
+    what = next((words for known, words in _KNOWN_STARTS.items() if start.startswith(known)), "")
+    controls = sum(byte < 9 or 13 < byte < 32 for byte in start)
+    if what or controls > _MOST_CONTROLS * len(start):
+        raise SourceError(
+            "no-script",
+            f"“{name}” is no script: it is {what or 'a file of bytes that are no text'}.",
+            "A script is a text of statements such as create table.",
+        )
+
+
 def _script_file(stack: ExitStack, name: str, file: IO[bytes], encoding: str) -> ScriptFile:
     file.seek(0)
-    start = file.read(4)
-    wide = _wide_encoding(start, encoding)
+    start = file.read(_LOOKED_AT)
+    wide = _wide_encoding(start[:4], encoding)
+    if not wide:
+        _refuse_binary(name, start)
     if wide:
         file = _recoded(stack, file, wide)
         encoding = "utf-8"

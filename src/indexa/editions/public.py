@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from indexa.editions.models import ReadingLink
@@ -11,11 +12,13 @@ from indexa.editions.serving import serve_file
 
 @require_GET
 def read_edition(request: HttpRequest, token: str, path: str = "") -> HttpResponse:
-    """One file of the edition that the token opens. A wrong and a revoked token look the same."""
-    links = ReadingLink.objects.select_related("edition").filter(revoked_at__isnull=True)
+    """One file of the edition that the token opens. Who had a link that was revoked is told so; a wrong one is not there."""
+    links = ReadingLink.objects.select_related("edition", "made_by")
     link = links.filter(token_hash=ReadingLink.hash_of(token)).first()
     if link is None:
         raise Http404("No such reading link.")
+    if link.revoked_at is not None:
+        return render(request, "editions/revoked.html", {"link": link}, status=410)
     response = serve_file(request, link.edition, path)
     response["Referrer-Policy"] = "no-referrer"
     response["Cache-Control"] = "private, no-cache"

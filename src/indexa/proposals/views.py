@@ -59,7 +59,8 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
         "model": model, "given": given, "page": pages, "groups": queries.filled(found, list(pages.object_list), by_table=by_table, shown=shown),
         "by_table": by_table, "counts": queries.counts(model), "only": only, "kept": urlencode(given | ({"only": only} if only else {})),
         "kinds": [(StoredProposal.Kind(one["kind"]), one["count"]) for one in kinds.order_by("-count")],
-        "sure": StoredProposal.objects.filter(model=model, state="open", confidence__gte=_SURE).count(), "sure_from": _SURE,
+        "sure": found.filter(state="open", confidence__gte=_SURE).count(), "sure_from": _SURE,
+        "is_narrowed": bool(given["kind"] or given["q"] or only),
         "asks_rows": model.sources.filter(asks_rows=True).exists(),
         "looking": looks.filter(state__in=["waiting", "running"]).first(),
         "all_groups": f"?{urlencode(given)}", "last": looks.filter(state="done").order_by("-pk").first(),
@@ -122,7 +123,7 @@ def decide(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
     except ProposalError as error:
         failure = str(error)
     one = _proposal(request, pk, proposal_pk)
-    text = "" if failure else f"{'Accepted' if accept else 'Rejected'}. Press u to take that back."
+    text = "" if failure else f"{'Accepted' if accept else 'Rejected'}. Press u to undo."
     context = {"p": one, "model": one.model, "failure": failure, "fragment": True, "counts": queries.counts(one.model), "message": text,
                "by_table": request.POST.get("by") == "table"}  # fmt: skip
     return render(request, "proposals/_row.html", context, status=422 if failure else 200)
@@ -137,7 +138,17 @@ def decide_many(request: AreaRequest, pk: int) -> HttpResponse:
     kind, pattern, table = (request.POST.get(name, "") for name in ("kind", "pattern", "table"))
     of: dict[str, Any] = {"pk__in": []}
     if request.POST.get("sure"):
-        of = {"confidence__gte": _SURE}
+        shown = queries.narrowed(
+            model,
+            state=StoredProposal.State.OPEN,
+            kind=request.POST.get("kind", ""),
+            text=request.POST.get("q", "")[:200],
+            least=_SURE,
+        )
+        only = request.POST.get("only", "")[:500]
+        if only:
+            shown = shown.filter(**({"table_name": only} if request.POST.get("by") == "table" else {"pattern": only}))
+        of = {"pk__in": list(shown.values_list("pk", flat=True))}
     elif pattern:
         of = {"kind": kind, "pattern": pattern}
     elif table.isdigit():
@@ -162,7 +173,7 @@ def decide_many(request: AreaRequest, pk: int) -> HttpResponse:
         messages.error(request, str(error))
     else:
         done = "accepted" if accept else "rejected"
-        message = f"{count:,} proposal{'' if count == 1 else 's'} {done}. Press u to take that back."
+        message = f"{count:,} proposal{'' if count == 1 else 's'} {done}. Press u to undo."
         messages.success(request, message if count else "Nothing of this was still open.")
     kept = request.POST.get("kept", "")[:2000]
     return redirect(f"{reverse('proposals:page', args=[request.area.slug, pk])}?{kept}")

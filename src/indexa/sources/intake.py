@@ -72,9 +72,24 @@ def _read_source(job: Job, progress: Progress) -> ReadingResult:
     except SourceError as error:
         raise JobFailedError(error.message, error.hint) from error
     receipt.reading_seconds = time.monotonic() - started
+    if earlier is None and not any(receipt.arrived.values()):
+        raise JobFailedError(
+            "Nothing was found: no table, view, type or routine. No model was made.",
+            _where_nothing_was(source, receipt),
+        )
     if earlier is None:
         return _store(job, source, model, receipt, progress)
     return _keep_differences(job, source, earlier, model, receipt, progress)
+
+
+def _where_nothing_was(source: Source, receipt: Receipt) -> str:
+    """Say what to look at where a first reading brings nothing."""
+    if not source.is_upload:
+        return "Check the schemas, the kinds and the patterns that were chosen, and what the login may see."
+    if receipt.statements:
+        words = ", ".join(f"{count:,} {word}" for word, count in list(receipt.statements.items())[:5])
+        return f"Its statements begin with: {words}. Check the dialect, the choice and the patterns."
+    return "The file holds no statement that is known. Check that it is a script of definitions, and its dialect."
 
 
 def _read(source: Source, progress: Progress) -> tuple[Model, Receipt]:

@@ -174,7 +174,7 @@ def agree_all(request: AreaRequest) -> HttpResponse:
     count = wordbooks.set_status(
         area=request.area, person=request.user, word_ids=list(found.values_list("pk", flat=True)), status="agreed"
     )
-    messages.success(request, f"{count:,} word{'s' if count != 1 else ''} agreed. Press u to take that back.")
+    messages.success(request, f"{count:,} word{'s' if count != 1 else ''} agreed. Press u to undo.")
     return redirect("naming:wordbook", request.area.slug)
 
 
