@@ -105,11 +105,12 @@ class WholePathTests(BrowserCase):
     def hand_out_a_spreadsheet(self) -> None:
         self.open(reverse("dictionary:page", args=["billing"]) + "?q=mtr&schema=metering")
         self.see("metering", "#facet-schema-summary")
-        self.follow("Spreadsheet")
+        self.click("#exports summary")
+        self.click("#export-xlsx")
         sheet = load_workbook(self.downloaded(".xlsx"))["Dictionary"]
         self.assertEqual({row[1].value for row in sheet.iter_rows(min_row=4)}, {"metering"})
-        self.assertIn("Meter Serial Number", {row[8].value for row in sheet.iter_rows(min_row=4)})
-        self.follow("CSV")
+        self.assertIn("Meter Serial Number", {row[9].value for row in sheet.iter_rows(min_row=4)})
+        self.click("#export-csv")
         with self.downloaded(".csv").open(newline="") as file:
             self.assertEqual(len(list(csv.reader(file))) - 1, sheet.max_row - 3)
 

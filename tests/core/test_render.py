@@ -57,10 +57,10 @@ class MarkdownTests(SimpleTestCase):
         ]
         content = b"".join(markdown.pieces(entries, "Title", "sub")).decode()
         self.assertEqual(content.count("\n## "), 2)
-        self.assertIn("one \\| two three \\*bold\\* \\<script\\>", content)
+        self.assertIn("one \\| two<br>three \\*bold\\* \\<script\\>", content)
         self.assertIn("(comment) as is", content)
         rows = [line for line in content.splitlines() if line.startswith("| ")]
-        self.assertEqual({len(re.findall(r"(?<!\\)\|", row)) for row in rows}, {8})
+        self.assertEqual({len(re.findall(r"(?<!\\)\|", row)) for row in rows}, {9})
 
 
 class SpreadsheetTests(SimpleTestCase):
@@ -85,21 +85,21 @@ class SpreadsheetTests(SimpleTestCase):
         sheet = book["Dictionary"]
         self.assertEqual([cell.value for cell in sheet[3]], list(HEADINGS))
         self.assertEqual(sheet.freeze_panes, "A4")
-        self.assertEqual(sheet.auto_filter.ref, "A3:M7")
-        definition = sheet["L4"]
+        self.assertEqual(sheet.auto_filter.ref, "A3:O7")
+        definition = sheet["N4"]
         self.assertTrue(definition.alignment.wrap_text)
-        self.assertAlmostEqual(sheet.column_dimensions["L"].width, 60, delta=1)
+        self.assertAlmostEqual(sheet.column_dimensions["N"].width, 60, delta=1)
         fills = [sheet.cell(row, 1).fill.fgColor.rgb for row in range(4, 8)]
         self.assertEqual(fills[0], fills[1])
         self.assertNotEqual(fills[1], fills[2])
         self.assertNotEqual(fills[2], fills[3])
-        self.assertEqual(sheet["G4"].value, "PK FK")
+        self.assertEqual(sheet["H4"].value, "PK FK")
         self.assertEqual([row[0].value for row in book["Key roles"].iter_rows(min_row=2)], ["PK", "FK", "UQ"])
 
     def test_no_cell_is_a_formula_and_the_summary_adds_up(self) -> None:
         book = load_workbook(self.make([entry(definition=HARMFUL), entry(position=2, column="=A1")]))
         kinds = {cell.data_type for sheet in book for row in sheet.iter_rows() for cell in row}
         self.assertNotIn("f", kinds)
-        self.assertEqual(book["Dictionary"]["L4"].value, HARMFUL)
+        self.assertEqual(book["Dictionary"]["N4"].value, HARMFUL)
         last = [cell.value for cell in list(book["Summary"].iter_rows())[-1]]
-        self.assertEqual(last[:5], ["In all", None, 1, 2, 1])
+        self.assertEqual(last[:5], ["Total", None, 1, 2, 1])

@@ -9,16 +9,18 @@ from unittest.mock import patch
 from django.http import QueryDict
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 from openpyxl import load_workbook
 
 from indexa.areas.models import Role
+from indexa.core.dictionary.entry import HEADINGS
 from indexa.dictionary import exports, search
 from indexa.dictionary.forms import read_query
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.store.models import DescribedColumn
+from indexa.store.models import DescribedColumn, StoredRelationship, StoredTable
 from tests.dictionary.test_search import random_model
-from tests.factories import PASSWORD, make_area, make_person, store
+from tests.factories import PASSWORD, make_area, make_model, make_person, store, table
 
 
 class ExportTests(TestCase):
@@ -36,7 +38,7 @@ class ExportTests(TestCase):
     def download(self, kind: str, address: str) -> bytes:
         response = self.client.get(f"{reverse('dictionary:export', args=[self.area.slug, kind])}?{address}")
         self.assertEqual(response.status_code, 200)
-        self.assertIn(f".{kind}", response.headers["Content-Disposition"])
+        self.assertIn(f".{exports.KINDS[kind].suffix}", response.headers["Content-Disposition"])
         return b"".join(response.streaming_content)
 
     def test_a_file_has_the_rows_of_the_view_in_its_order(self) -> None:
@@ -46,8 +48,22 @@ class ExportTests(TestCase):
                 rows = list(csv.DictReader(io.StringIO(self.download("csv", address).decode(), newline="")))
                 self.assertEqual([row["Column"] for row in rows], wanted)
                 sheet = load_workbook(io.BytesIO(self.download("xlsx", address)), read_only=True)["Dictionary"]
-                self.assertEqual([row[7] for row in sheet.iter_rows(min_row=4, values_only=True)], wanted)
+                place = HEADINGS.index("Column")
+                self.assertEqual([row[place] for row in sheet.iter_rows(min_row=4, values_only=True)], wanted)
                 self.assertEqual(self.download("md", address).decode().count("\n| "), len(wanted) + self.bands(address))
+
+    def test_a_table_has_its_definition_and_a_foreign_key_what_it_refers_to(self) -> None:
+        stored = store(self.area, make_model())
+        StoredTable.objects.filter(pk=table(stored, "mtr_rdg").entity_id).update(definition="A value read.")
+        content = self.download("csv-bom", f"model={stored.pk}").decode()
+        self.assertTrue(content.startswith("\ufeff"))
+        rows = {(row["Table"], row["Column"]): row for row in csv.DictReader(io.StringIO(content[1:], newline=""))}
+        reading = rows["mtr_rdg", "mtr_id"]
+        self.assertEqual(
+            (reading["Table's definition"], reading["References"]), ("A value read.", "metering.mtr.mtr_id")
+        )
+        StoredRelationship.objects.filter(table__model=stored).update(asserted_at=timezone.now())
+        self.assertIn("metering.mtr.mtr_id (asserted)", self.download("csv", f"model={stored.pk}").decode())
 
     def bands(self, address: str) -> int:
         """Head rows of the Markdown tables: one for each run of rows of the same table."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import tempfile
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
@@ -36,12 +37,19 @@ class FileKind:
     suffix: str
     media_type: str
     label: str
+    use: str
 
 
 KINDS = {
-    "xlsx": FileKind("xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "Spreadsheet"),
-    "csv": FileKind("csv", "text/csv; charset=utf-8", "CSV"),
-    "md": FileKind("md", "text/markdown; charset=utf-8", "Markdown"),
+    "xlsx": FileKind(
+        "xlsx",
+        "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+        "Spreadsheet",
+        "XLSX: summary, entries, legend",
+    ),
+    "csv": FileKind("csv", "text/csv; charset=utf-8", "CSV", "UTF-8, for programs"),
+    "csv-bom": FileKind("csv", "text/csv; charset=utf-8", "CSV for spreadsheets", "UTF-8 with byte order mark"),
+    "md": FileKind("md", "text/markdown; charset=utf-8", "Markdown", "One section per table"),
 }
 
 
@@ -63,8 +71,10 @@ def write(
         xlsx.write(stream, found, xlsx.Cover(_title(area), author, timezone.now(), _facts(query)))
     else:
         subtitle = "; ".join(f"{name}: {value}" for name, value in _facts(query)) or "All columns"
-        pieces = csv_file.pieces(found) if kind == "csv" else markdown.pieces(found, _title(area), subtitle)
-        stream.writelines(pieces)
+        if kind == "csv-bom":
+            stream.write(codecs.BOM_UTF8)
+        is_markdown = kind == "md"
+        stream.writelines(markdown.pieces(found, _title(area), subtitle) if is_markdown else csv_file.pieces(found))
     stream.seek(0)
     return stream
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from django.db import connection
 
 from indexa.core.dictionary.entry import Entry
+from indexa.core.dictionary.key_roles import Role
 from indexa.dictionary.search import SORTS, Query, conditions_of
 from indexa.store.models import DescribedColumn
 
@@ -57,15 +58,29 @@ def _counts(table_ids: set[int]) -> dict[int, tuple[int, int]]:
         return {table_id: (columns, described) for table_id, columns, described in cursor}
 
 
+_REFERENCES = """
+select string_agg(
+  concat_ws('.', nullif(rt.schema, ''), rt.name, rc.name) || case when r.asserted_at is null then '' else ' (asserted)' end,
+  ', ' order by r.id)
+from model_relationship r
+join model_table rt on rt.id = r.ref_table_id
+left join model_column rc on rc.id = r.ref_column_ids[array_position(r.column_ids, d.id)]
+where r.table_id = d.table_id and d.id = any(r.column_ids)"""
+"""What the foreign keys of a column d refer to, as text."""
+
+
 def entries(query: Query) -> Iterator[Entry]:
     """Yield every hit of query in its order, from a cursor on the server: memory stays flat."""
     where, parameters = conditions_of(query)
     sql = (
         "select m.name, d.schema, d.table_name, d.table_business_name, d.table_kind, d.position, d.roles, d.name, "
-        "d.business_name, d.type, d.nullable, d.definition, d.comment "
+        "d.business_name, d.type, d.nullable, d.definition, d.comment, "
+        f"coalesce(nullif(t.definition, ''), e.definition, ''), case when d.roles & {int(Role.FOREIGN)} <> 0 then "
+        f"coalesce(({_REFERENCES}), '') else '' end "
         f"from (select column_id, row_number() over (order by {SORTS.get(query.sort, SORTS[''])}) as place "
         f"from dictionary_row where {where}) hits "
-        "join described_column d on d.id = hits.column_id join model m on m.id = d.model_id order by hits.place"
+        "join described_column d on d.id = hits.column_id join model m on m.id = d.model_id "
+        "join model_table t on t.id = d.table_id left join model_table e on e.id = t.entity_id order by hits.place"
     )
     # Django's named cursors live in a transaction of their own use; outside one they are held.
     with connection.chunked_cursor() as cursor:

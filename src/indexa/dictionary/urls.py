@@ -10,5 +10,5 @@ urlpatterns = [
     path("rows/", views.rows, name="rows"),
     path("exact/", views.exact, name="exact"),
     path("letter/", views.letter, name="letter"),
-    re_path(r"^export\.(?P<kind>xlsx|csv|md)$", views.export, name="export"),
+    re_path(r"^export\.(?P<kind>xlsx|csv|csv-bom|md)$", views.export, name="export"),
 ]

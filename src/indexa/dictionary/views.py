@@ -105,6 +105,7 @@ def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
         "query": query,
         "terms": query.terms,
         "address": write_query(query),
+        "export_kinds": exports.KINDS,
         "rows_url": f"{reverse('dictionary:rows', args=[slug])}?{write_query(query)}",
         "sorts": {
             name: write_query(

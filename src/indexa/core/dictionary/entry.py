@@ -8,7 +8,10 @@ from indexa.core.dictionary.key_roles import short_forms
 
 
 class Entry(msgspec.Struct, frozen=True, gc=False):
-    """A column as a dictionary shows it. `roles` is a set of key roles; `comment` is the source's own."""
+    """A column as a dictionary shows it. `roles` is a set of key roles; `comment` is the source's own.
+
+    `references` names what foreign keys of the column refer to, each with whether it is asserted and not declared.
+    """
 
     model: str
     schema: str
@@ -23,6 +26,8 @@ class Entry(msgspec.Struct, frozen=True, gc=False):
     nullable: bool
     definition: str
     comment: str
+    table_definition: str = ""
+    references: str = ""
 
     @property
     def role_text(self) -> str:
@@ -36,6 +41,7 @@ class Entry(msgspec.Struct, frozen=True, gc=False):
             self.schema,
             self.table,
             self.table_business_name,
+            self.table_definition,
             self.kind,
             self.position,
             self.role_text,
@@ -43,6 +49,7 @@ class Entry(msgspec.Struct, frozen=True, gc=False):
             self.business_name,
             self.type,
             "yes" if self.nullable else "no",
+            self.references,
             self.definition,
             self.comment,
         )
@@ -53,13 +60,15 @@ HEADINGS = (
     "Schema",
     "Table",
     "Table's business name",
+    "Table's definition",
     "Kind",
     "Position",
     "Key roles",
     "Column",
     "Business name",
     "Type",
-    "Empty allowed",
+    "Nullable",
+    "References",
     "Definition",
     "Comment in the source",
 )

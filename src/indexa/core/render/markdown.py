@@ -7,14 +7,14 @@ from itertools import groupby
 
 from indexa.core.dictionary.entry import Entry
 
-_COLUMNS = ("#", "Key", "Column", "Business name", "Type", "Empty", "Definition")
+_COLUMNS = ("#", "Key", "Column", "Business name", "Type", "Null", "References", "Definition")
 
 
 def escape(text: str) -> str:
-    """Keep text within one table cell and free of markup."""
+    """Keep text within one table cell and free of markup; its lines stay lines."""
     for sign in "\\|`*_<>[]":
         text = text.replace(sign, "\\" + sign)
-    return " ".join(text.split())
+    return "<br>".join(" ".join(line.split()) for line in text.strip().splitlines())
 
 
 def _code(text: str) -> str:
@@ -25,12 +25,14 @@ def _code(text: str) -> str:
 def pieces(entries: Iterable[Entry], title: str, subtitle: str) -> Iterator[bytes]:
     """Yield the file a table at a time; entries must come table by table to be grouped."""
     yield f"# {escape(title)}\n\n{escape(subtitle)}\n".encode()
-    for (model, schema, table, business_name), of_table in groupby(
-        entries, key=lambda e: (e.model, e.schema, e.table, e.table_business_name)
+    for (model, schema, table, business_name, definition), of_table in groupby(
+        entries, key=lambda e: (e.model, e.schema, e.table, e.table_business_name, e.table_definition)
     ):
         name = f"{schema}.{table}" if schema else table
         words = f" {escape(business_name)}" if business_name else ""
         lines = [f"\n## {_code(name)}{words}\n", f"Model {escape(model)}\n"]
+        if definition:
+            lines.append(f"{escape(definition)}\n")
         lines.append("| " + " | ".join(_COLUMNS) + " |")
         lines.append("|" + "---|" * len(_COLUMNS))
         for entry in of_table:
@@ -41,6 +43,7 @@ def pieces(entries: Iterable[Entry], title: str, subtitle: str) -> Iterator[byte
                 escape(entry.business_name),
                 _code(entry.type),
                 "yes" if entry.nullable else "no",
+                escape(entry.references),
                 escape(entry.definition) or (f"(comment) {escape(entry.comment)}" if entry.comment else ""),
             )
             lines.append("| " + " | ".join(cells) + " |")

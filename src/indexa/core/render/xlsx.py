@@ -12,13 +12,19 @@ import xlsxwriter
 from indexa.core.dictionary.entry import HEADINGS, Entry
 from indexa.core.dictionary.key_roles import LABELS
 
-_WIDEST = {"Definition": 60, "Comment in the source": 44, "Business name": 34, "Table's business name": 30}
+_WIDEST = {
+    "Definition": 60,
+    "Table's definition": 44,
+    "Comment in the source": 44,
+    "Business name": 34,
+    "Table's business name": 30,
+}
 _WIDEST_OTHER = 32
 _MOST_ROWS = 1_048_576 - 4
 _MOST_CHARACTERS = 32_767
-_WRAPPED = {HEADINGS.index("Definition"), HEADINGS.index("Comment in the source")}
-_CENTRED = {HEADINGS.index("Position"), HEADINGS.index("Key roles"), HEADINGS.index("Empty allowed")}
-_MACHINE = {HEADINGS.index(name) for name in ("Schema", "Table", "Column", "Type")}
+_WRAPPED = {HEADINGS.index(name) for name in ("Definition", "Table's definition", "Comment in the source")}
+_CENTRED = {HEADINGS.index("Position"), HEADINGS.index("Key roles"), HEADINGS.index("Nullable")}
+_MACHINE = {HEADINGS.index(name) for name in ("Schema", "Table", "Column", "Type", "References")}
 _INK, _ACCENT, _BAND = "#1D2A30", "#1B5E63", "#F3EEE1"
 
 
@@ -163,7 +169,7 @@ def _write_summary(
             sheet.write_number(row, place, number, formats.number)
         sheet.write_number(row, 5, tally.described / tally.columns, formats.percent)
     row += 1
-    sheet.write_string(row, 0, "In all", formats.bold)
+    sheet.write_string(row, 0, "Total", formats.bold)
     for place, name in enumerate(("tables", "columns", "described"), 2):
         sheet.write_number(row, place, sum(getattr(tally, name) for tally in tallies.values()), formats.number)
 
