@@ -84,10 +84,35 @@ class AllNamesTests(TestCase):
                 io.StringIO(self.client.get(self.at("all-export", self.model.pk, "csv")).content.decode("utf-8-sig"))
             )
         )
-        self.assertIn(["column", "mtr_id", "3", "Meter Number", ""], rows)
+        self.assertIn(["column", "mtr_id", "3", "Meter Number", "", "Meter Number"], rows)
         same = "\r\n".join(",".join(row) for row in rows).encode()
         self.client.post(self.at("all-hand-in", self.model.pk), {"sheet": SimpleUploadedFile("n.csv", same)})
         self.assertEqual(NamingPass.objects.count(), 1)
+
+    def test_what_was_changed_since_the_export_is_decided_by_a_person_and_strangers_are_named(self) -> None:
+        self.write("mtr_id", "Meter ID")
+        self.write("rdg_ts", "Read At")
+        out = self.client.get(self.at("all-export", self.model.pk, "csv")).content.decode("utf-8-sig")
+        rows = list(csv.DictReader(io.StringIO(out)))
+        for row in rows:
+            row["Business name"] = {"mtr_id": "Meter Number"}.get(row["Name"], row["Business name"])
+        rows.append({**rows[0], "Kind": "column", "Name": "no_such", "Business name": "Stranger", "Exported name": ""})
+        self.write("mtr_id", "Identifier of the Meter")
+        self.write("rdg_ts", "Reading Time")
+        sheet = io.StringIO()
+        writer = csv.DictWriter(sheet, list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+        answer = self.client.post(
+            self.at("all-hand-in", self.model.pk),
+            {"sheet": SimpleUploadedFile("n.csv", sheet.getvalue().encode())},
+            follow=True,
+        )
+        self.assertContains(answer, "no_such")
+        self.assertContains(answer, "changed to “Identifier of the Meter” since")
+        names = NamingPass.objects.get().names
+        self.assertEqual(set(names.values_list("name", flat=True)), {"mtr_id"})
+        self.assertFalse(names.filter(open=[]).exists())
 
     def test_a_file_that_is_something_else_is_told_and_changes_nothing(self) -> None:
         for content in (
@@ -101,7 +126,7 @@ class AllNamesTests(TestCase):
             answer = self.client.post(
                 self.at("all-hand-in", self.model.pk), {"sheet": SimpleUploadedFile("n.csv", content)}, follow=True
             )
-            self.assertEqual(answer.redirect_chain[-1][0], self.at("all"))
+            self.assertEqual(answer.redirect_chain[-1][0], f"{self.at('all')}?model={self.model.pk}")
         self.assertFalse(NamingPass.objects.exists())
 
     def test_a_reader_looks_and_others_see_nothing(self) -> None:

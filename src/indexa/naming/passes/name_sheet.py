@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from pathlib import Path
 
 import msgspec
@@ -30,9 +30,12 @@ from indexa.store.models import StoredModel
 
 HEADINGS = (
     Heading("Kind", 9), Heading("Name", 34, machine=True), Heading("Places", 8), Heading("Business name", 40), Heading("Other business names", 50),
+    Heading("Exported name", 40),
 )  # fmt: skip
 MOST_ROWS = 200_000
 _MOST_OTHERS = 5
+_CONFLICT = "a decision"
+"""What a name waits for that was changed in the model since its sheet was exported."""
 
 _PLACES = """
 select 'table' as target, t.name, coalesce(t.entity_id, t.id) as object_id, coalesce(nullif(t.business_name, ''), e.business_name, '') as shown,
@@ -43,6 +46,26 @@ select 'column', d.name, coalesce(d.attribute_id, d.id), d.business_name,
        case when d.schema = '' then d.table_name else d.schema || '.' || d.table_name end || '.' || d.name, d.id
 from described_column d where d.model_id = %(model)s
 """
+
+
+class SheetName(msgspec.Struct, frozen=True):
+    """A business name as a sheet has it, and as it was when the sheet was exported; None where the sheet does not say."""
+
+    text: str
+    exported: str | None = None
+
+    @property
+    def is_edited(self) -> bool:
+        """Whether a person wrote it into the sheet."""
+        return self.text != self.exported
+
+
+class SheetReview(msgspec.Struct, frozen=True):
+    """What became of a sheet: the pass to look through, conflicts in it, and names that the model does not have."""
+
+    naming_pass: NamingPass | None
+    conflicts: int
+    unmatched: list[str]
 
 
 class NameRow(msgspec.Struct):
@@ -82,9 +105,7 @@ def write(
     business_name = " ".join(business_name.replace("\x00", "").split())
     if not business_name or len(business_name) > editing.LIMITS["business_name"]:
         raise EditError(f"Say a name of up to {editing.LIMITS['business_name']} letters.")
-    values = [
-        (target, object_id, shown, business_name) for _, object_id, shown, _ in _places(model, {(target, name): ""})
-    ]
+    values = [(target, object_id, shown, business_name) for _, object_id, shown, _ in _places(model, {(target, name)})]
     why = f"Every {target} called {name}"
     with transaction.atomic():
         return editing.write_many(
@@ -92,7 +113,7 @@ def write(
         )
 
 
-def _places(model: StoredModel, names: dict[tuple[str, str], str]) -> list[tuple[tuple[str, str], int, str, str]]:
+def _places(model: StoredModel, names: Collection[tuple[str, str]]) -> list[tuple[tuple[str, str], int, str, str]]:
     """Return (target, name), id, business name and full name of all places where one of the names stands, locked ones left out."""
     locked = set(LockedName.objects.filter(direction="business").values_list("target", "object_id"))
     with connection.cursor() as cursor:
@@ -111,7 +132,7 @@ def _places(model: StoredModel, names: dict[tuple[str, str], str]) -> list[tuple
 
 def _cells(row: NameRow) -> list[str | int]:
     first, *others = row.business_names or [""]
-    return [row.target, row.name, row.count, first, "; ".join(others[:_MOST_OTHERS])]
+    return [row.target, row.name, row.count, first, "; ".join(others[:_MOST_OTHERS]), first]
 
 
 def as_csv(rows: Iterable[NameRow]) -> bytes:
@@ -134,19 +155,20 @@ def _rows_of_sheet(text: str) -> Iterator[Row]:
         raise CoreError(f"line {reader.line_num} can't be read: {error}") from None
 
 
-def read_sheet(name: str, path: Path) -> dict[tuple[str, str], str]:
+def read_sheet(name: str, path: Path) -> dict[tuple[str, str], SheetName]:
     """Return the business names of a sheet by kind and name. Raises SourceError that says what is wrong with it.
 
     Empty cells say nothing. An apostrophe that keeps a text from being a formula is taken off.
     """
-    hint = "Hand in the spreadsheet as it came out, with the business names filled in."
-    text: dict[tuple[str, str], str] = {}
+    hint = "Import the spreadsheet as it was exported, with the business names filled in."
+    text: dict[tuple[str, str], SheetName] = {}
     try:
         rows = iter(file_rows(name, path, _rows_of_sheet, "Split the list."))
         heads = [cell.strip().lower() for cell in next(rows, (0, []))[1]]
         if not {"kind", "name", "business name"} <= set(heads):
             raise SourceError("no-names", f"{name}: the columns Kind, Name and Business name are not all there.", hint)
         kind_at, name_at, business_at = heads.index("kind"), heads.index("name"), heads.index("business name")
+        exported_at = heads.index("exported name") if "exported name" in heads else None
         for number, cells in rows:
             if len(text) > MOST_ROWS:
                 raise SourceError("too-many", f"{name}: more than {MOST_ROWS:,} rows.", hint)
@@ -160,32 +182,47 @@ def read_sheet(name: str, path: Path) -> dict[tuple[str, str], str]:
                 )
             if len(business) > editing.LIMITS["business_name"]:
                 raise SourceError("too-long", f"{name}, line {number}: the business name is too long.", hint)
-            text[kind, machine] = business
+            exported = None if exported_at is None else " ".join(padded[exported_at].split())
+            text[kind, machine] = SheetName(business, exported)
     except CoreError as error:
         raise SourceError("no-names", fault_of(name, error), hint) from error
     return text
 
 
 @transaction.atomic
-def review(*, model: StoredModel, person: Person, told: dict[tuple[str, str], str]) -> NamingPass | None:
-    """Make a pass of what a sheet says otherwise than the model, to be looked through and applied; None where nothing differs."""
-    rows = [
-        (one, object_id, shown, place) for one, object_id, shown, place in _places(model, told) if told[one] != shown
-    ]
+def review(*, model: StoredModel, person: Person, sheet: dict[tuple[str, str], SheetName]) -> SheetReview:
+    """Make a pass of what people wrote into a sheet, to be looked through and applied.
+
+    Three-way, where the sheet says what was exported: what nobody wrote into the sheet changes nothing, and a name that
+    somebody changed in the model since is a conflict, which stays open until a person writes the name.
+    """
+    edited = {key: name for key, name in sheet.items() if name.is_edited}
+    places = _places(model, edited.keys())
+    unmatched = sorted({name for _, name in edited} - {key[1] for key, *_ in places})
+    rows, conflicts = [], 0
+    for key, object_id, shown, place in places:
+        name = edited[key]
+        if name.text == shown:
+            continue
+        is_conflict = name.exported is not None and shown not in (name.exported, "")
+        conflicts += is_conflict
+        note = f"Exported as “{name.exported or 'no name'}”, changed to “{shown}” since." if is_conflict else ""
+        parts = msgspec.json.encode([Part(key[1], name.text, as_written=True)]).decode()
+        rows.append((key, object_id, place, shown, name.text, parts, note))
     if not rows:
-        return None
+        return SheetReview(None, 0, unmatched)
     put_open_away(model, NamingPass.Direction.BUSINESS)
     made = NamingPass.objects.create(model=model, kinds=["tables", "columns"], only_missing=False, made_by=person)
     copy_rows(
         "naming_pass_name",
         COLUMNS,
         (
-            (made.pk, one[0], object_id, place, one[1], shown, told[one], msgspec.json.encode([Part(one[1], told[one], as_written=True)]).decode(),
-             [], [], [], [], 1.0, True, False)
-            for one, object_id, shown, place in rows
+            (made.pk, key[0], object_id, place, key[1], shown, text, parts, [_CONFLICT] if note else [], [], [],
+             [note] if note else [], 1.0, True, False)
+            for key, object_id, place, shown, text, parts, note in rows
         ),
         Silent(),
         "Storing names",
         len(rows),
     )  # fmt: skip
-    return made
+    return SheetReview(made, conflicts, unmatched)

@@ -10,6 +10,7 @@ from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
@@ -22,6 +23,7 @@ from indexa.store.models import StoredModel
 from indexa.ui.parameters import parse_int
 
 _ROWS_A_PAGE = 50
+_UNMATCHED_SHOWN = 5
 _LARGEST_SHEET = 50 * 1024 * 1024
 
 
@@ -111,23 +113,36 @@ def export(request: AreaRequest, pk: int, kind: str) -> HttpResponse:
 @require_POST
 @in_area(Role.STEWARD)
 def hand_in(request: AreaRequest, pk: int) -> HttpResponse:
-    """Take a filled-in spreadsheet in: what it says otherwise becomes a pass to look through."""
+    """Import a filled-in spreadsheet: what people wrote into it becomes a pass to look through."""
     model, uploaded = _model(request, pk), request.FILES.get("sheet")
+    names = f"{reverse('naming:all', args=[request.area.slug])}?model={pk}"
     if uploaded is None or (uploaded.size or 0) > _LARGEST_SHEET:
         messages.error(request, f"Choose the file, of up to {_LARGEST_SHEET // 1024 // 1024} MB.")
-        return redirect("naming:all", request.area.slug)
+        return redirect(names)
     with tempfile.NamedTemporaryFile() as file:
         for chunk in uploaded.chunks():
             file.write(chunk)
         file.flush()
         try:
-            text = all_names.read_sheet(uploaded.name or "sheet", Path(file.name))
+            sheet = all_names.read_sheet(uploaded.name or "sheet", Path(file.name))
         except SourceError as error:
             messages.error(request, f"{error.message} {error.hint}")
-            return redirect("naming:all", request.area.slug)
-    made = all_names.review(model=model, person=request.user, told=text)
-    if made is None:
+            return redirect(names)
+    review = all_names.review(model=model, person=request.user, sheet=sheet)
+    if review.unmatched:
+        count, first = len(review.unmatched), ", ".join(review.unmatched[:_UNMATCHED_SHOWN])
+        more = ", …" if count > _UNMATCHED_SHOWN else ""
+        messages.warning(
+            request,
+            f"{count:,} name{'' if count == 1 else 's'} of the file not in {model.name}, or locked: {first}{more}.",
+        )
+    if review.naming_pass is None:
         messages.success(request, "The file says nothing that differs from the model.")
-        return redirect("naming:all", request.area.slug)
+        return redirect(names)
+    if review.conflicts:
+        words = "name was" if review.conflicts == 1 else "names were"
+        messages.warning(
+            request, f"{review.conflicts:,} {words} changed in the model since the export: decide on these."
+        )
     messages.success(request, "Look the names through, then apply them.")
-    return redirect("naming:pass-names", request.area.slug, made.pk)
+    return redirect("naming:pass-names", request.area.slug, review.naming_pass.pk)
