@@ -35,6 +35,7 @@ class ReadTests(TestCase):
         cases = {
             "script": ([CASES / "oracle.sql"], "oracle", "read as Oracle"),
             "several": ([DEMO / "works.sql", CASES / "mysql.sql"], "mysql", "read as MariaDB"),
+            "alias": ([CASES / "sqlserver.sql", "-d", "T-SQL"], "sqlserver", "arrived"),
             "kit": ([DEMO / "works-legacy.csv", "--dialect", "db2"], "db2", "8 tables"),
             "live": ([os.environ["INDEXA_DATABASE_URL"], "--schema", "public"], "postgresql", "schemas"),
         }
@@ -67,6 +68,12 @@ class ReadTests(TestCase):
                 code, message, model = self.read(argument)
                 self.assertEqual((code, model), (1, None), message)
                 self.assertIn(words, message)
+
+    def test_a_dialect_that_is_none_is_refused_with_those_that_are_known(self) -> None:
+        message = io.StringIO()
+        with redirect_stderr(message), self.assertRaises(SystemExit):
+            main(["read", str(CASES / "mysql.sql"), "-d", "nosuch"])
+        self.assertIn("Known are bigquery, db2", message.getvalue())
 
     def test_a_device_is_written_to_and_not_replaced(self) -> None:
         self.output = Path(os.devnull)

@@ -5,15 +5,29 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Sequence
+from typing import Any
 
 from indexa.cli import check, infer, names, read
+
+_EXAMPLES = {
+    "read": (
+        "read dump.sql -o billing.json",
+        "read schema.sql.gz -d oracle --include 'BILL*' -o billing.json",
+        "read postgresql://reader@127.0.0.1/billing -s bill -s cust -o billing.json",
+    ),
+    "split": ("split < names.txt",),
+    "expand": ("expand billing.json -w words.csv",),
+    "mine": ("mine billing.json works.json",),
+    "infer": ("infer billing.json -o proposals.jsonl",),
+    "check": ("check billing.json -s standard.json -w words.csv", "check dump.sql -f sarif -o names.sarif"),
+}
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run a command. Returns 0, or 1 when it failed for a reason that is told in plain words."""
     parser = argparse.ArgumentParser(prog="indexa", description="Indexa's headless commands.")
     commands = parser.add_subparsers(dest="command", required=True)
-    read.add_arguments(commands.add_parser("read", help="read any source into a model file", description=read.__doc__))
+    read.add_arguments(_command(commands, "read", "read any source into a model file", read.__doc__))
     for name, add, run, tells in (
         ("split", names.add_split, names.split, "names on standard input to words, as JSON lines"),
         ("expand", names.add_expand, names.expand, "names to business names, as JSON lines"),
@@ -26,12 +40,23 @@ def main(arguments: Sequence[str] | None = None) -> int:
         ),
         ("mine", names.add_mine, names.mine, "models to proposals for the wordbook, as JSON lines"),
     ):
-        command = commands.add_parser(name, help=tells, description=run.__doc__)
+        command = _command(commands, name, tells, run.__doc__)
         add(command)
         command.set_defaults(run=run)
     given = parser.parse_args(arguments)
     done: int = given.run(given) if hasattr(given, "run") else read.run(given)
     return done
+
+
+def _command(commands: Any, name: str, summary: str, description: str | None) -> argparse.ArgumentParser:
+    parser: argparse.ArgumentParser = commands.add_parser(
+        name,
+        help=summary,
+        description=description,
+        epilog="examples:\n" + "\n".join(f"  ./indexa {line}" for line in _EXAMPLES[name]),
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    return parser
 
 
 if __name__ == "__main__":

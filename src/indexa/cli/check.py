@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 from indexa.adapters.errors import SourceError
+from indexa.cli.dialects import dialect
 from indexa.cli.failing import run_or_say_why
 from indexa.core.errors import CoreError
 from indexa.core.model import Model
@@ -23,7 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "-w", "--wordbook", action="append", default=[], metavar="FILE", help="a two-column list; may be repeated"
     )
     parser.add_argument(
-        "-d", "--dialect", default="", help="the platform of scripts; proposed from the text if not given"
+        "-d", "--dialect", type=dialect, default="", help="the platform of scripts; proposed from the text if not given"
     )
     parser.add_argument("-f", "--format", choices=("text", "json", "sarif", "junit"), default="text")
     parser.add_argument("-o", "--output", default="-", help="where the report goes; - for standard output")

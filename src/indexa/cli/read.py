@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from indexa.adapters.errors import SourceError
+from indexa.cli.dialects import dialect
 from indexa.cli.failing import run_or_say_why
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, patterns
 from indexa.core.intake.receipt import Receipt
@@ -35,6 +36,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "-d",
         "--dialect",
+        type=dialect,
         default="",
         help="the platform of a script or kit result; proposed from the text if not given",
     )

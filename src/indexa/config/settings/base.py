@@ -144,6 +144,8 @@ AXES_HANDLER = "indexa.areas.sign_in.AddressHandler"
 SIGN_IN_MOST_NAMES = 15
 """Names under which sign-ins may fail from one address within the cool-off, before that address is closed."""
 PROXIES = int(os.environ.get("INDEXA_PROXIES", "0"))
+# Whether subdomains and preload lists are bound to TLS, too, is for whoever owns the domain to say.
+SILENCED_SYSTEM_CHECKS = ["security.W005", "security.W021"]
 AUTH_USER_MODEL = "areas.Person"
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "home"
