@@ -6,11 +6,12 @@ import json
 
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 
 from indexa.areas.models import Person, Role
 from indexa.core.model import Domain, Enum, Routine, file
 from indexa.modeling import editing
-from indexa.store.models import StoredModel
+from indexa.store.models import StoredModel, StoredRelationship
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store, table, text_of
 
 
@@ -55,6 +56,33 @@ class ModelPageTests(TestCase):
         self.assertContains(page, "mtr_<mark>rdg</mark>")
         self.assertNotContains(page, "v_mtr")
         self.assertNotContains(page, "<html")
+
+    def test_relationships_are_listed_narrowed_and_sorted(self) -> None:
+        page = self.client.get(self.address("relationships"))
+        self.assertIn(
+            "metering.mtr_rdg mtr_id metering.mtr mtr_id many to one, identifying declared rdg_fk", text_of(page)
+        )
+        self.assertContains(self.client.get(self.address("relationships"), {"q": "rdg_f", "sort": "-name"}), "<mark>")
+        self.assertContains(self.client.get(self.address("relationships"), {"q": "nosuch"}), "No relationship fits")
+        StoredRelationship.objects.update(asserted_at=timezone.now())
+        shown = text_of(self.client.get(self.address("relationships"), {"show": "asserted"}))
+        self.assertIn("asserted 1", shown)
+        self.assertNotIn("declared rdg_fk", shown)
+
+    def test_tables_sort_by_every_column_and_views_alone_are_shown(self) -> None:
+        names = ["metering.mtr", "metering.mtr_rdg", "metering.v_mtr"]
+        for sort, order in {
+            "": names,
+            "-": names[::-1],
+            "-columns": None,
+            "refers": None,
+            "business_name": None,
+        }.items():
+            with self.subTest(sort):
+                page = text_of(self.client.get(self.address("tables"), {"sort": sort}))
+                places = [page.index(f"{name} ") for name in names]
+                self.assertEqual(places, sorted(places, reverse=order == names[::-1]) if order else places)
+        self.assertNotIn("mtr_rdg", text_of(self.client.get(self.address("tables"), {"kind": "view"})))
 
     def test_types_and_routines_are_shown_and_none_of_it_is_markup(self) -> None:
         page = self.client.get(self.address("objects"))

@@ -18,6 +18,7 @@ class Gap(NamedTuple):
 
     table_id: int
     name: str
+    model: str
     business_name: str
     columns: int
     described: int
@@ -27,7 +28,8 @@ class Gap(NamedTuple):
 @panel("desk", order=60, template="dictionary/_desk.html")
 def gaps_of_area(request: HttpRequest, area: Area) -> dict[str, Any] | None:
     """Return the gaps that matter most."""
-    return {"gaps": gaps(area)}
+    found = gaps(area)
+    return {"gaps": found, "several_models": len({gap.model for gap in found}) > 1}
 
 
 def gaps(area: Area, limit: int = _MOST) -> list[Gap]:
@@ -46,10 +48,10 @@ def gaps(area: Area, limit: int = _MOST) -> list[Gap]:
       select g.*, coalesce(d.degree, 0) as degree from gaps g left join degrees d on d.id = g.table_id
       order by 4 desc, g.columns - g.described desc limit 1000
     )
-    select f.table_id, t.schema || '.' || t.name, coalesce(nullif(t.business_name, ''), e.business_name, ''),
+    select f.table_id, concat_ws('.', nullif(t.schema, ''), t.name), m.name, coalesce(nullif(t.business_name, ''), e.business_name, ''),
            f.columns, f.described, f.degree
-    from first f join model_table t on t.id = f.table_id left join model_table e on e.id = t.entity_id
-    order by 6 desc, f.columns - f.described desc, 2 limit %(limit)s"""
+    from first f join model_table t on t.id = f.table_id join model m on m.id = t.model_id left join model_table e on e.id = t.entity_id
+    order by 7 desc, f.columns - f.described desc, 2 limit %(limit)s"""
     with connection.cursor() as cursor:
         cursor.execute(sql, {"area": area.pk, "limit": limit})
         return [Gap(*row) for row in cursor]

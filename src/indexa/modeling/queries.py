@@ -89,7 +89,7 @@ def landmarks(model: StoredModel, limit: int = 8) -> list[Landmark]:
     ), most as (
       select id, sum(refers) as refers, sum(referred) as referred from ends group by 1
     )
-    select t.id, t.schema || '.' || t.name, most.refers, most.referred
+    select t.id, concat_ws('.', nullif(t.schema, ''), t.name), most.refers, most.referred
     from most join model_table t on t.id = most.id where t.removed_at is null
     order by most.refers + most.referred desc, 2 limit %(limit)s"""
     with connection.cursor() as cursor:
@@ -97,27 +97,45 @@ def landmarks(model: StoredModel, limit: int = 8) -> list[Landmark]:
         return [Landmark(*row) for row in cursor]
 
 
-def table_rows(model: StoredModel, text: str, page: int, size: int) -> tuple[list[dict[str, Any]], int]:
+TABLE_SORTS = ("", "business_name", "kind", "columns", "described", "refers", "referred")
+"""What a model's tables can be sorted by; "" is their name, a minus before it turns the order around."""
+
+
+def table_rows(
+    model: StoredModel, text: str, page: int, size: int, *, sort: str = "", views_only: bool = False
+) -> tuple[list[dict[str, Any]], int]:
     """Return one page of a model's tables with counts and degrees, and how many there are in all."""
-    sql = """
-    with page as (
+    key, turned = sort.removeprefix("-"), "desc" if sort.startswith("-") else ""
+    by_name = f"lower(schema) {turned}, lower(name) {turned}"
+    order = f"{key} {turned} nulls last, lower(schema), lower(name)" if key in TABLE_SORTS[1:] else by_name
+    sql = f"""
+    with found as (
       select t.id, t.schema, t.name, t.kind, t.comment,
              coalesce(nullif(t.business_name, ''), e.business_name, '') as business_name,
-             coalesce(nullif(t.definition, ''), e.definition, '') as definition, count(*) over () as total
+             coalesce(nullif(t.definition, ''), e.definition, '') as definition, count(*) over () as total,
+             coalesce(d.columns, 0) as columns, coalesce(d.described, 0) as described,
+             coalesce(child.n, 0) as refers, coalesce(parent.n, 0) as referred
       from model_table t left join model_table e on e.id = t.entity_id
-      where t.model_id = %(model)s and t.removed_at is null
+      left join dictionary_coverage d on d.table_id = t.id
+      left join (select r.table_id, count(*) as n from model_relationship r join model_table o on o.id = r.table_id
+                 where o.model_id = %(model)s group by 1) child on child.table_id = t.id
+      left join (select r.ref_table_id, count(*) as n from model_relationship r join model_table o on o.id = r.ref_table_id
+                 where o.model_id = %(model)s group by 1) parent on parent.ref_table_id = t.id
+      where t.model_id = %(model)s and t.removed_at is null and (not %(views)s or t.kind like '%%view')
         and (%(text)s = '' or position(%(text)s in lower(t.schema || '.' || t.name || ' ' || t.business_name || ' ' ||
              coalesce(e.business_name, ''))) > 0)
-      order by lower(t.schema), lower(t.name) offset %(offset)s limit %(size)s
     )
-    select page.*, coalesce(d.columns, 0) as columns, coalesce(d.described, 0) as described,
-           (select count(*) from model_relationship r where r.table_id = page.id) as refers,
-           (select count(*) from model_relationship r where r.ref_table_id = page.id) as referred
-    from page left join dictionary_coverage d on d.table_id = page.id
-    order by lower(page.schema), lower(page.name)"""
+    select * from found order by {order} offset %(offset)s limit %(size)s"""
     with connection.cursor() as cursor:
         cursor.execute(
-            sql, {"model": model.pk, "text": text.lower().strip(), "offset": (page - 1) * size, "size": size}
+            sql,
+            {
+                "model": model.pk,
+                "text": text.lower().strip(),
+                "views": views_only,
+                "offset": (page - 1) * size,
+                "size": size,
+            },
         )
         names = [column.name for column in cursor.description]
         rows = [dict(zip(names, row, strict=True)) for row in cursor]

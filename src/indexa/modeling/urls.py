@@ -9,6 +9,7 @@ urlpatterns = [
     path("models/", views.model_list, name="list"),
     path("models/<int:pk>/", views.overview, name="overview"),
     path("models/<int:pk>/tables/", views.tables, name="tables"),
+    path("models/<int:pk>/relationships/", views.relationships, name="relationships"),
     path("models/<int:pk>/objects/", views.model_objects, name="objects"),
     path("models/<int:pk>/history/", views.history, name="history"),
     path("models/<int:pk>/gone/", views.gone_list, name="gone"),

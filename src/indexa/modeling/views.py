@@ -17,13 +17,15 @@ from django_htmx.http import reswap, retarget, trigger_client_event
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.model import file
-from indexa.modeling import editing, queries, services
+from indexa.modeling import editing, queries, relationship_list, services
+from indexa.modeling.relationship_list import relationship_rows
 from indexa.store import removed as gone
 from indexa.store.errors import EditError, StaleEditError
 from indexa.store.loading import load_model
 from indexa.store.models import DescribedColumn, Layer, StoredColumn, StoredModel, StoredTable
 from indexa.ui.htmx import wants_fragment
 from indexa.ui.parameters import parse_int
+from indexa.ui.sorting import sort_heads
 
 _LAST_PAGE = 100_000
 _CHANGES_A_PAGE = 50
@@ -67,19 +69,72 @@ def tables(request: AreaRequest, pk: int) -> HttpResponse:
     """All tables of a model, to filter as one types."""
     model = _model(request, pk)
     text = request.GET.get("q", "")[:200]
+    given = request.GET.get("sort", "")
+    sort = given if given.removeprefix("-") in queries.TABLE_SORTS else ""
+    kind = "view" if request.GET.get("kind") == "view" else ""
     page = _page_number(request)
-    rows, total = queries.table_rows(model, text, page, _TABLES_A_PAGE)
+    rows, total = queries.table_rows(model, text, page, _TABLES_A_PAGE, sort=sort, views_only=bool(kind))
+    kept = {name: value for name, value in (("q", text), ("sort", sort), ("kind", kind)) if value}
     context = {
         "model": model,
         "rows": rows,
         "total": total,
         "text": text,
         "terms": text.lower().split(),
-        "kept": urlencode({"q": text} if text else {}),
+        "kind": kind,
+        "sort": sort,
+        "heads": sort_heads(
+            [
+                ("", "Entity" if model.layer == Layer.LOGICAL else "Table"),
+                ("business_name", "Business name"),
+                ("kind", "Kind"),
+                ("columns", "Columns"),
+                ("described", "Described"),
+                ("refers", "References"),
+                ("referred", "Referenced by"),
+                (None, "Definition"),
+            ],
+            sort,
+            kept,
+        ),
+        "kept": urlencode(kept),
         "page": page,
         "more": page * _TABLES_A_PAGE < total,
     }
     return render(request, "modeling/_tables.html" if wants_fragment(request) else "modeling/tables.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def relationships(request: AreaRequest, pk: int) -> HttpResponse:
+    """All relationships of a model, to filter and sort."""
+    model = _model(request, pk)
+    text = request.GET.get("q", "")[:200].strip()
+    show = request.GET.get("show", "") if request.GET.get("show", "") in relationship_list.SHOWN else ""
+    sort = request.GET.get("sort", "") if request.GET.get("sort", "") in relationship_list.SORTS else ""
+    page = _page_number(request)
+    rows, counts = relationship_rows(model, text=text, shown=show, sort=sort, page=page, size=_TABLES_A_PAGE)
+    kept = {name: value for name, value in (("q", text), ("show", show), ("sort", sort)) if value}
+    context = {
+        "model": model,
+        "rows": rows,
+        "text": text,
+        "terms": text.lower().split(),
+        "show": show,
+        "chips": [
+            {"kind": kind, "label": label, "count": counts[kind], "query": urlencode({**kept, "show": kind})}
+            for kind, label in relationship_list.SHOWN.items()
+            if counts[kind] or kind in ("", show)
+        ],
+        "heads": sort_heads(
+            [("", "Child"), (None, "Columns"), ("parent", "Parent"), (None, "Its columns"), (None, "Cardinality"), ("name", "Name")],
+            sort, kept, first_descending="-child",
+        ),
+        "kept": urlencode(kept),
+        "page": page,
+        "more": page * _TABLES_A_PAGE < counts[show],
+    }  # fmt: skip
+    return render(request, "modeling/relationships.html", context)
 
 
 @require_GET
