@@ -8,9 +8,11 @@ from indexa.core.collector import gc_paused
 from indexa.core.infer.choice import Choice, role_of
 from indexa.core.infer.composite import CompositeChoice, CompositeWeigher
 from indexa.core.infer.data import DataSaid
+from indexa.core.infer.declared import Widespread, declared_references, share_left, with_odds
 from indexa.core.infer.evidence import words_for
 from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.joins import joined_columns
+from indexa.core.infer.key_signs import is_flag
 from indexa.core.infer.keys import KeyChoice, all_choices
 from indexa.core.infer.matching import Matcher
 from indexa.core.infer.names import SchemaNames
@@ -23,6 +25,8 @@ from indexa.core.model import Model, Table
 from indexa.core.naming.wordbook import Stack
 
 Tell = Callable[[str, int, int], None]
+_MOSTLY_DECLARED = 0.5
+"""Share of references that are not declared below which that is told as evidence against."""
 _WITHOUT_AMONG_KEYED = 0.6
 """By judgement: a table without a key among tables with one, whose likeliest key may be empty, may well have none."""
 
@@ -61,6 +65,26 @@ class Proposing:
         self.composites = CompositeWeigher(self.weigher, self.keys, data)
         keyed = sum(one.table.primary_key is not None for one in self.names.tables)
         self._others_declare_keys = keyed > len(self.names.tables) / 2
+        self._widespread = Widespread(model)
+        self._left = self._share_left(model)
+
+    def _share_left(self, model: Model) -> float:
+        declared = declared_references(model)
+        if not declared:
+            return 1.0
+        numbers = range(len(self.names.tables))
+        single = (choice.confidence for number in numbers for choice in self.weigher.chosen(number).values())
+        composite = (made[0].confidence for number in numbers for made in self.composites.choices(number))
+        return share_left(declared, [*single, *composite])
+
+    def _sure_of(self, choice: Choice) -> float:
+        """Return how sure a reference is beside what the schema declares by itself."""
+        limit = self._widespread.limit(
+            choice.column,
+            choice.target.column,
+            speaks_of_table=choice.match is not None and choice.match.how != "ending",
+        )
+        return min(with_odds(choice.confidence, self._left), limit)
 
     def all(self) -> list[Proposal]:
         """Return all proposals, by table."""
@@ -73,14 +97,20 @@ class Proposing:
             found += self._primary(number)
             found += unique_keys(self.names, number, self.key_of(number), self._data)
             for choice in self.weigher.chosen(number).values():
-                if choice.confidence < LEAST:
+                if self._sure_of(choice) < LEAST:
                     continue
                 found.append(self._single(number, choice))
             for made in self.composites.choices(number):
-                if made[0].confidence >= LEAST:
+                if with_odds(made[0].confidence, self._left) >= LEAST:
                     found.append(self._composite(number, made[0]))
                     composite.append(
-                        Reference(number, made[0].columns, made[0].target, made[0].ref_columns, made[0].confidence)
+                        Reference(
+                            number,
+                            made[0].columns,
+                            made[0].target,
+                            made[0].ref_columns,
+                            with_odds(made[0].confidence, self._left),
+                        )
                     )
             found += typed_references(self.names, one, self.key_of(number))
         self._tell("Looking at the parts that tables play", 0, 0)
@@ -92,7 +122,7 @@ class Proposing:
         """Yield the likeliest reference of each column that has one."""
         for number in range(len(self.names.tables)):
             for column, choice in self.weigher.chosen(number).items():
-                yield Reference(number, (column,), choice.target.table, (choice.target.column,), choice.confidence)
+                yield Reference(number, (column,), choice.target.table, (choice.target.column,), self._sure_of(choice))
 
     def key_of(self, number: int) -> tuple[str, ...]:
         """Return the primary key of a table: the declared one, or the likeliest."""
@@ -103,6 +133,9 @@ class Proposing:
         if table.primary_key or not self.keys[number]:
             return []
         best = self.keys[number][0]
+        named, columns = self.names.tables[number], {column.name: column for column in table.columns}
+        if len(best.columns) == 1 and is_flag(named, columns[best.columns[0]]):
+            return []
         confidence, evidence = best.confidence, words_for(best.features, "key")
         if self._others_declare_keys and {"may be empty", "may be empty, composite"} & best.features.keys():
             confidence *= _WITHOUT_AMONG_KEYED
@@ -122,10 +155,16 @@ class Proposing:
         return Proposal(
             kind="foreign_key", schema=own.schema, table=own.name, columns=(choice.column,),
             ref_schema=theirs.schema, ref_table=theirs.name, ref_columns=(choice.target.column,),
-            confidence=_rounded(choice.confidence), evidence=words_for(choice.features, "reference", role_of(choice.match)),
+            confidence=_rounded(self._sure_of(choice)), evidence=self._evidence(choice),
             pattern=_pattern(choice, theirs), cardinality="one to one" if one_to_one else "many to one",
             optional=any(column.nullable for column in own.columns if column.name == choice.column),
         )  # fmt: skip
+
+    def _evidence(self, choice: Choice) -> tuple[str, ...]:
+        found = words_for(choice.features, "reference", role_of(choice.match))
+        if self._left < _MOSTLY_DECLARED:
+            found = (*found, "most references here are declared, and this one is not")
+        return found
 
     def _composite(self, number: int, choice: CompositeChoice) -> Proposal:
         own, theirs = self.names.tables[number].table, self.names.tables[choice.target].table
@@ -133,7 +172,7 @@ class Proposing:
         return Proposal(
             kind="foreign_key", schema=own.schema, table=own.name, columns=choice.columns,
             ref_schema=theirs.schema, ref_table=theirs.name, ref_columns=choice.ref_columns,
-            confidence=_rounded(choice.confidence), evidence=words_for(choice.features, "composite"),
+            confidence=_rounded(with_odds(choice.confidence, self._left)), evidence=words_for(choice.features, "composite"),
             pattern=f"{', '.join(choice.columns)} → {theirs.full_name}",
             cardinality="one to one" if one_to_one else "many to one",
             optional=any(column.nullable for column in own.columns if column.name in choice.columns),
