@@ -120,6 +120,8 @@ class ConflictTests(TestCase):
         self.assertIn("described 1 of its columns", reconciliation.differences.get(kind="gone").note)
         self.take(reconciliation)
         gone = table(self.stored, "mtr_rdg")
+        there = self.client.get(reverse("modeling:table", args=[self.area.slug, gone.pk]), follow=True)
+        self.assertContains(there, "metering.mtr_rdg is no longer in the source since")
         url = reverse("modeling:gone", args=[self.area.slug, self.stored.pk])
         self.assertContains(self.client.get(url), "metering.mtr_rdg")
         overview = self.client.get(reverse("modeling:overview", args=[self.area.slug, self.stored.pk]))

@@ -26,7 +26,7 @@ from indexa.reconcile.models import FoundDifference, Reconciliation
 from indexa.sources import schedules
 from indexa.sources.models import Schedule, Source
 from indexa.store.models import DescribedColumn, StoredModel, StoredTable
-from tests.factories import PASSWORD, column, database, make_area, make_person, make_source, server_address
+from tests.factories import PASSWORD, column, database, make_area, make_person, make_source, server_address, text_of
 
 FIRST = """create schema a;
 create table a.mtr (mtr_id int primary key, srl_no text, inst_dt date, crew text, old_tx text);
@@ -200,6 +200,14 @@ class AgainTests(AgainCase):
         reconciliations.decide(area=self.area, reconciliation_id=rest.pk, numbers=[gone], decision="take")
         reconciliations.apply(area=self.area, person=self.person, reconciliation_id=rest.pk)
         self.assertIsNotNone(StoredTable.objects.get(model=self.model, name="gone_soon").removed_at)
+
+    def test_the_history_of_a_column_holds_what_readings_brought(self) -> None:
+        reading = self.work_and_read_again()
+        reconciliations.apply(area=self.area, person=self.person, reconciliation_id=reading.pk)
+        place = column(self.model, "mtr.installed_on").pk
+        self.client.login(username=self.person.username, password=PASSWORD)
+        page = text_of(self.client.get(reverse("modeling:column-margin", args=[self.area.slug, place])))
+        self.assertIn("Renamed in the source inst_dt → installed_on by a reading", page)
 
     def test_a_later_reading_carries_decisions_over(self) -> None:
         first = self.work_and_read_again()

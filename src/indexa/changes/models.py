@@ -66,7 +66,10 @@ class Change(models.Model):
 
     class Meta:
         db_table = "change"
-        indexes = [models.Index(fields=["target", "object_id"], name="changes_of_an_object")]
+        indexes = [
+            models.Index(fields=["target", "object_id"], name="changes_of_an_object"),
+            models.Index(fields=["label"], condition=models.Q(object_id=0), name="changes_of_readings"),
+        ]
 
     def __str__(self) -> str:
         return f"{self.label}.{self.field}"

@@ -6,7 +6,7 @@ nothing is written and the error carries both, so that a person decides.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from django.db import connection, transaction
@@ -115,11 +115,18 @@ def write_many(
 _TABLE_LABEL = "case when t.schema = '' then t.name else t.schema || '.' || t.name end"
 
 
-def history(places: list[Place], limit: int = 20) -> list[Change]:
-    """Return the latest changes of some places, newest first."""
+def history(
+    places: list[Place], limit: int = 20, *, model_id: int | None = None, labels: Sequence[str] = ()
+) -> list[Change]:
+    """Return the latest changes of some places, newest first.
+
+    What readings brought names no object: `labels` are the full names under which a source has it, in the model `model_id`.
+    """
     wanted = Q(pk__in=[])
     for place in places:
         wanted |= Q(target=place.target, object_id=place.object_id)
+    if labels:
+        wanted |= Q(object_id=0, label__in=labels, change_set__model_id=model_id)
     return list(Change.objects.filter(wanted).select_related("change_set__person").order_by("-change_set_id")[:limit])
 
 

@@ -220,6 +220,14 @@ def delete(request: AreaRequest, pk: int) -> HttpResponse:
 @in_area(Role.READER)
 def table(request: AreaRequest, pk: int) -> HttpResponse:
     """A table with its columns, keys, relationships both ways, indexes, checks, and its margin."""
+    removed = StoredTable.objects.filter(pk=pk, model__area=request.area, removed_at__isnull=False).first()
+    if removed is not None:
+        messages.warning(
+            request,
+            f"{removed.full_name} is no longer in the source since {removed.removed_at:%-d %b %Y}. "
+            "Its names and definitions are kept here.",
+        )
+        return redirect("modeling:gone", request.area.slug, removed.model_id)
     found = get_object_or_404(queries.visible_tables(request.area).select_related("model", "entity"), pk=pk)
     refers, referred = queries.references(found)
     columns = queries.columns_of(found)
@@ -358,7 +366,15 @@ def _column_margin(column: StoredColumn) -> dict[str, Any]:
         "refers": [r for r in relations[0] if column.pk in r.relationship.column_ids],
         "referred": [r for r in relations[1] if column.pk in r.relationship.ref_column_ids],
         "realised": realised.exclude(pk=column.pk).select_related("table__model")[:12],
-        "history": editing.history(places),
+        "history": editing.history(
+            places,
+            model_id=column.table.model_id,
+            labels=[
+                f"{table}.{name}"
+                for table in _names(column.table)
+                for name in (column.name, column.source_name or column.name)
+            ],
+        ),
     }
 
 
@@ -372,5 +388,11 @@ def _table_margin(table: StoredTable) -> dict[str, Any]:
         "business_name": table.business_name or (table.entity.business_name if table.entity else ""),
         "definition": table.definition or (table.entity.definition if table.entity else ""),
         "realised": realised.select_related("model")[:12],
-        "history": editing.history(places),
+        "history": editing.history(places, model_id=table.model_id, labels=_names(table)),
     }
+
+
+def _names(table: StoredTable) -> list[str]:
+    """Return the full names of a table, here and in its source."""
+    prefix = f"{table.schema}." if table.schema else ""
+    return [f"{prefix}{name}" for name in dict.fromkeys((table.name, table.source_name or table.name))]

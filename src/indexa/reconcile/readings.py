@@ -103,7 +103,8 @@ def _label(one: Difference) -> str:
     if one.what in ("table", "view"):
         return one.full_table
     if one.table:
-        return f"{one.full_table}.{one.name}" if one.name else f"{one.full_table}, {one.what}"
+        name = one.after if one.what == "column" and one.kind == "renamed" else one.name
+        return f"{one.full_table}.{name}" if one.name else f"{one.full_table}, {one.what}"
     return f"{one.what} {one.schema}.{one.name}" if one.schema else f"{one.what} {one.name}"
 
 

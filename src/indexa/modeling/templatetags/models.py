@@ -10,7 +10,15 @@ from django.urls import reverse
 from indexa.store.models import Layer, StoredModel
 
 register = template.Library()
-_FIELD_LABELS = {"business_name": "Business name", "own name": "Name", "table_role": "Role"}
+_FIELD_LABELS = {
+    "business_name": "Business name",
+    "own name": "Name",
+    "table_role": "Role",
+    "new": "New in the source",
+    "gone": "No longer in the source",
+    "renamed": "Renamed in the source",
+    "moved": "Moved in the source",
+}
 
 
 @register.filter

@@ -177,7 +177,7 @@ def findings(request: AreaRequest) -> HttpResponse:
             "q": request.GET.get("q", "").strip()[:200],
             "rows": [{"f": one, "reason": waived.get(one.fingerprint, "")} for one in page.object_list],
             "standard": standards.standard_of(model), "total": sum(group["count"] for group in groups),
-            "show": request.GET.get("waived", ""), "can_fix": standards.mendable(found).count(),
+            "show": request.GET.get("waived", ""), "can_fix": standards.mendable(found).values("target", "object_id").distinct().count(),
         }  # fmt: skip
     return render(request, "naming/findings.html", context)
 
