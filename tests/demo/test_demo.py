@@ -81,10 +81,10 @@ class DemoTests(TransactionTestCase):
 
     def test_the_login_of_the_demo_can_read_and_nothing_more(self) -> None:
         loading.load()
-        password = password_of(Source.objects.get(name="billing"), None)
         Source.objects.filter(name="billing").update(port=1)
         loading.follow_server()
         source = Source.objects.get(name="billing")
+        password = password_of(source, None)
         own = server_address() | {"port": source.port, "user": source.user, "password": password}
         with psycopg.connect(**own, dbname=loading.DATABASE, autocommit=True) as reader:
             self.assertEqual(reader.execute("select count(*) from metering.mtr").fetchone(), (3,))

@@ -9,7 +9,7 @@ from typing import Any
 
 import psycopg
 from django.conf import settings
-from django.db import transaction
+from django.db import connection, transaction
 from psycopg import sql
 
 from indexa.areas import services as areas
@@ -145,10 +145,21 @@ def _make_source(area: Area, password: str, name: str = "billing", schemas: Sequ
 
 
 def follow_server() -> None:
-    """Point the demo's own sources at the server as it is reached now: its port may be another since the last start."""
+    """Point the demo's own sources at the server as it is reached now: its port may be another since the last start.
+
+    A stored password is bound to its address, so the login gets a new one.
+    """
     own: dict[str, Any] = settings.DATABASES["default"]
-    of_demo = Source.objects.filter(platform="postgresql", database=DATABASE, user=LOGIN)
-    of_demo.update(host=own["HOST"], port=int(own["PORT"]))
+    address = own["HOST"], int(own["PORT"])
+    of_demo = list(Source.objects.filter(platform="postgresql", database=DATABASE, user=LOGIN))
+    if all((source.host, source.port) == address for source in of_demo):
+        return
+    password = secrets.token_urlsafe(18)
+    with connection.cursor() as cursor:
+        cursor.execute(sql.SQL("alter role {} password {}").format(sql.Identifier(LOGIN), sql.Literal(password)))
+    for source in of_demo:
+        source.host, source.port = address
+        sources.save(source, password=password)
 
 
 def _run(job: Job) -> None:
