@@ -184,10 +184,11 @@ document.body.addEventListener(
   "htmx:sendError",
   () => leaving || say("The server does not answer. What you typed is still here; try again in a moment."),
 );
-document.body.addEventListener("htmx:afterSwap", (event) => {
-  const field = event.detail.target.querySelector?.("[data-focus]");
-  if (field) {
-    field.focus();
-    if (field.setSelectionRange) field.setSelectionRange(field.value.length, field.value.length);
-  }
+// What is put into a page takes the focus where it asks for it, whether it replaced something or stands within it.
+document.body.addEventListener("htmx:load", (event) => {
+  const put = event.detail.elt;
+  const field = put === document.body ? null : put.matches("[data-focus]") ? put : put.querySelector("[data-focus]");
+  if (!field) return;
+  field.focus();
+  if (field.setSelectionRange) field.setSelectionRange(field.value.length, field.value.length);
 });
