@@ -219,6 +219,8 @@ class LongListTests(BrowserCase):
         self.sign_in(make_person(area, Role.READER))
         self.open(reverse("dictionary:page", args=[area.slug]))
         self.see("3,000 columns", "#count")
+        self.see("This list", "#margin")
+        self.see("3,000", "#margin dd")
         scroller = "document.querySelector('[data-rows-url]')"
         rows = f"return [...{scroller}.querySelectorAll('tr.row-of-column .pick')].map(row => row.id)"
         first = self.browser.execute_script(rows)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import FileResponse, HttpResponse, JsonResponse
@@ -40,6 +42,7 @@ def page(request: AreaRequest) -> HttpResponse:
         "facets": facets_of(query, hits),
         "rows": rows_of(ids, bands=not query.sort),
         "thumb": None if hits.letters is None or query.sort else _thumb(hits.letters),
+        "summary": _summary(query, hits),
         "page_size": PAGE_SIZE,
     }
     if wants_fragment(request):
@@ -70,7 +73,7 @@ def exact(request: AreaRequest) -> HttpResponse:
     hits = search.exact_hits(query)
     thumb = None if query.sort else _thumb(hits.letters or {})
     context = _shared(request, query) | {
-        "hits": hits, "facets": facets_of(query, hits), "thumb": thumb, "out_of_band": True,
+        "hits": hits, "facets": facets_of(query, hits), "thumb": thumb, "summary": _summary(query, hits), "out_of_band": True,
     }  # fmt: skip
     response = render(request, "dictionary/_exact.html", context)
     return trigger_client_event(response, "exact-count", {"value": hits.count}, after="settle")
@@ -116,6 +119,33 @@ def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
         },
         "logical": query.layer == "logical",
     }
+
+
+@dataclass(frozen=True, slots=True)
+class ListSummary:
+    """What the columns of a list are together: how many are described, which are keys, and where those without words are."""
+
+    columns: int
+    tables: int
+    described: int
+    primary: int
+    foreign: int
+    undescribed: str
+    """The address of those that have no definition; "" where all have one."""
+
+
+def _summary(query: search.Query, hits: search.Hits) -> ListSummary | None:
+    """Summarise a list; None while its counts are only a lower bound."""
+    if hits.more:
+        return None
+    chosen = query.filters.get("described", ())
+    described = hits.facets["described"]["yes"]
+    if len(chosen) == 1:
+        described = hits.count if chosen[0] == "yes" else 0
+    keys = hits.facets["key"] if "key" not in query.filters else Counter[str]()
+    missing = write_query(query.without("described")) if described < hits.count else ""
+    address = f"{missing}&described=no" if missing else "described=no" if described < hits.count else ""
+    return ListSummary(hits.count, hits.tables, described, keys["pk"], keys["fk"], address)
 
 
 def _thumb(letters: dict[str, int]) -> list[tuple[str, int, int]]:

@@ -252,4 +252,13 @@ document.body.addEventListener("words-changed", () => {
   }
 });
 document.body.addEventListener("htmx:load", (event) => start(event.detail.elt.parentElement || document));
+// While nothing is selected, the margin tells about the list as a whole.
+function summarise() {
+  const summary = document.getElementById("list-summary");
+  const place = document.querySelector("#margin [data-list-summary]");
+  if (summary && place) place.innerHTML = summary.innerHTML;
+}
+document.body.addEventListener("htmx:afterSettle", summarise);
+document.body.addEventListener("exact-count", summarise);
+summarise();
 start(document);
