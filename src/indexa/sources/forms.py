@@ -20,6 +20,7 @@ from indexa.areas.models import Area
 from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, SchemaCount, patterns
 from indexa.sources.models import Source
+from indexa.sources.services import likely_logical
 from indexa.store.models import Layer, StoredModel
 from indexa.ui.forms import Styled, style_fields
 
@@ -336,13 +337,13 @@ class ChoiceForm(Styled):
         choices=list(OBJECT_KINDS.items()),
         error_messages={"required": "Choose at least one kind of object."},
     )
-    include = forms.CharField(required=False, max_length=4000, label="Only names like")
-    exclude = forms.CharField(required=False, max_length=4000, label="But not")
+    include = forms.CharField(required=False, max_length=4000, label="Include names")
+    exclude = forms.CharField(required=False, max_length=4000, label="Exclude names")
     logical = forms.ModelChoiceField(
         queryset=StoredModel.objects.none(),
         required=False,
         label="Logical model",
-        empty_label="A new one, named after the source",
+        empty_label="New logical model",
         help_text="The entities and attributes that these tables and columns implement.",
     )
 
@@ -355,6 +356,9 @@ class ChoiceForm(Styled):
         logical.queryset = StoredModel.objects.filter(area=source.area, layer=Layer.LOGICAL)
         if source.model:
             del self.fields["logical"]
+        elif likely := likely_logical(source):
+            self.initial["logical"] = likely.model.pk
+            logical.help_text = f"{likely.model.name} is proposed: {likely.same:,} of {likely.tables:,} tables have an entity of their name there."
 
     def clean_include(self) -> str:
         return " ".join(patterns(self.cleaned_data["include"]))

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import NamedTuple
 
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
+from django.db.models import Count
+from django.db.models.functions import Lower
 
 from indexa.adapters.script_files import peek_scripts
 from indexa.areas.models import Area, Person
@@ -16,7 +19,10 @@ from indexa.jobs.models import Job
 from indexa.sources.models import Source, SourceFile
 from indexa.sources.scanning import start_scan
 from indexa.sources.secrets import seal
-from indexa.store.models import StoredModel
+from indexa.store.models import Layer, StoredModel, StoredTable
+
+_SAME_SYSTEM = 0.6
+"""By judgement: with that share of equal names a source is another reading of a system that has a logical model."""
 
 
 def chosen_names(source: Source, choice: Choice) -> list[tuple[str, str, bool]]:
@@ -28,6 +34,27 @@ def chosen_names(source: Source, choice: Choice) -> list[tuple[str, str, bool]]:
         and choice.takes_schema(schema)
         and choice.takes_name(schema, name)
     ]
+
+
+class LikelyLogical(NamedTuple):
+    """A logical model that has entities of the names of a source's tables: how many of how many."""
+
+    model: StoredModel
+    same: int
+    tables: int
+
+
+def likely_logical(source: Source) -> LikelyLogical | None:
+    """Return the logical model of the area that most tables of the last look have an entity in, if most have."""
+    names = {name.lower() for _, name, _ in source.inventory or []}
+    entities = StoredTable.objects.filter(
+        model__area=source.area, model__layer=Layer.LOGICAL, removed_at__isnull=True
+    ).annotate(low=Lower("name"))
+    counted = entities.filter(low__in=names).values("model").annotate(same=Count("low", distinct=True))
+    best = counted.order_by("-same", "model").first()
+    if best is None or best["same"] < _SAME_SYSTEM * len(names):
+        return None
+    return LikelyLogical(StoredModel.objects.get(pk=best["model"]), best["same"], len(names))
 
 
 @transaction.atomic

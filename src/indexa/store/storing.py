@@ -95,7 +95,9 @@ def describe(physical: StoredModel, reading: Model) -> None:
 
 def _new_logical(area: Area, name: str) -> StoredModel:
     taken = set(StoredModel.objects.filter(area=area, layer=Layer.LOGICAL).values_list("name", flat=True))
-    candidates = (name if number == 1 else f"{name} {number}" for number in range(1, len(taken) + 2))
+    candidates = (
+        f"{name} logical" if number == 1 else f"{name} logical {number}" for number in range(1, len(taken) + 2)
+    )
     return StoredModel.objects.create(
         area=area, layer=Layer.LOGICAL, name=next(n for n in candidates if n not in taken)
     )
