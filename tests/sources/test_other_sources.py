@@ -291,6 +291,18 @@ class ChoosingTests(SourceCase):
         self.assertIn("No model was made", job.reason)
         self.assertFalse(StoredModel.objects.exists())
 
+    def test_another_reading_of_a_system_is_proposed_the_logical_model_that_is_there(self) -> None:
+        first = self.script("first")
+        self.read(first)
+        logical = StoredModel.objects.get(layer="logical")
+        self.assertNotEqual(logical.name, StoredModel.objects.get(layer="physical").name)
+        second = self.script("second")
+        page = self.client.get(self.address("choose", second.pk))
+        self.assertContains(page, f"{logical.name} is proposed")
+        self.assertRegex(page.content.decode(), rf'<option value="{logical.pk}" selected')
+        other = self.script("other", b"create table s.something_else (id int);")
+        self.assertNotContains(self.client.get(self.address("choose", other.pk)), "is proposed")
+
     def test_presets_are_kept_offered_exported_and_taken_in(self) -> None:
         source = self.script()
         self.client.get(self.address("choose", source.pk))
