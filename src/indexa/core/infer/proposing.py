@@ -14,7 +14,7 @@ from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.joins import joined_columns
 from indexa.core.infer.key_signs import is_flag
 from indexa.core.infer.keys import KeyChoice, all_choices
-from indexa.core.infer.matching import Matcher
+from indexa.core.infer.matching import Matcher, stem_of
 from indexa.core.infer.names import SchemaNames
 from indexa.core.infer.proposal import LEAST, Proposal
 from indexa.core.infer.reference import Reference
@@ -27,6 +27,10 @@ from indexa.core.naming.wordbook import Stack
 Tell = Callable[[str, int, int], None]
 _MOSTLY_DECLARED = 0.5
 """Share of references that are not declared below which that is told as evidence against."""
+_ITS_OWN_IDENTIFIER = 0.5
+"""By judgement: where most references are declared, a column that is called id alone identifies its own table's rows."""
+_NAMED_ALIKE_ONLY = 0.85
+"""By judgement: there, a column that is called like a key but not after its table is not among the sure ones."""
 _WITHOUT_AMONG_KEYED = 0.6
 """By judgement: a table without a key among tables with one, whose likeliest key may be empty, may well have none."""
 
@@ -77,13 +81,16 @@ class Proposing:
         composite = (made[0].confidence for number in numbers for made in self.composites.choices(number))
         return share_left(declared, [*single, *composite])
 
-    def _sure_of(self, choice: Choice) -> float:
+    def _sure_of(self, number: int, choice: Choice) -> float:
         """Return how sure a reference is beside what the schema declares by itself."""
-        limit = self._widespread.limit(
-            choice.column,
-            choice.target.column,
-            speaks_of_table=choice.match is not None and choice.match.how != "ending",
-        )
+        speaks_of_table = choice.match is not None and choice.match.how != "ending"
+        limit = self._widespread.limit(choice.column, choice.target.column, speaks_of_table=speaks_of_table)
+        if self._left < _MOSTLY_DECLARED:
+            named = self.names.tables[number]
+            if not stem_of(named.columns[choice.column]).words:
+                limit = min(limit, _ITS_OWN_IDENTIFIER)
+            elif choice.match is None:
+                limit = min(limit, _NAMED_ALIKE_ONLY)
         return min(with_odds(choice.confidence, self._left), limit)
 
     def all(self) -> list[Proposal]:
@@ -97,7 +104,7 @@ class Proposing:
             found += self._primary(number)
             found += unique_keys(self.names, number, self.key_of(number), self._data)
             for choice in self.weigher.chosen(number).values():
-                if self._sure_of(choice) < LEAST:
+                if self._sure_of(number, choice) < LEAST:
                     continue
                 found.append(self._single(number, choice))
             for made in self.composites.choices(number):
@@ -122,7 +129,9 @@ class Proposing:
         """Yield the likeliest reference of each column that has one."""
         for number in range(len(self.names.tables)):
             for column, choice in self.weigher.chosen(number).items():
-                yield Reference(number, (column,), choice.target.table, (choice.target.column,), self._sure_of(choice))
+                yield Reference(
+                    number, (column,), choice.target.table, (choice.target.column,), self._sure_of(number, choice)
+                )
 
     def key_of(self, number: int) -> tuple[str, ...]:
         """Return the primary key of a table: the declared one, or the likeliest."""
@@ -155,7 +164,7 @@ class Proposing:
         return Proposal(
             kind="foreign_key", schema=own.schema, table=own.name, columns=(choice.column,),
             ref_schema=theirs.schema, ref_table=theirs.name, ref_columns=(choice.target.column,),
-            confidence=_rounded(self._sure_of(choice)), evidence=self._evidence(choice),
+            confidence=_rounded(self._sure_of(number, choice)), evidence=self._evidence(choice),
             pattern=_pattern(choice, theirs), cardinality="one to one" if one_to_one else "many to one",
             optional=any(column.nullable for column in own.columns if column.name == choice.column),
         )  # fmt: skip
