@@ -57,7 +57,7 @@ class OtherSourceTests(BrowserCase):
         self.assert_accessible("what to read")
         self.click(".save-preset summary")
         self.find("#preset-name").send_keys("Meters only")
-        self.press("Keep these settings")
+        self.press("Save the preset")
         self.see("The preset “Meters only” is saved")
         Select(self.find("#preset")).select_by_visible_text("Meters only")
         self.see("1 table will be read", "#taken")
