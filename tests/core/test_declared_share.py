@@ -6,7 +6,7 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from indexa.core.infer.declared import share_left, with_odds
+from indexa.core.infer.declared import undeclared_share, with_odds
 from indexa.core.infer.proposing import propose
 from indexa.core.model import Column, ForeignKey, Key, Model, Table
 
@@ -32,13 +32,13 @@ def table(name: str, *columns: str, refers: dict[str, str] | None = None, key: s
 class ShareTests(SimpleTestCase):
     @given(st.integers(0, 500), _CONFIDENCES)
     def test_the_more_is_declared_the_less_is_missing(self, declared: int, confidences: list[float]) -> None:
-        left = share_left(declared, confidences)
-        self.assertTrue(0 < left <= 1)
-        self.assertLessEqual(share_left(declared + 10, confidences), left + 1e-6)
-        self.assertTrue(all(with_odds(one, left) <= one + 1e-9 for one in confidences))
+        share = undeclared_share(declared, confidences)
+        self.assertTrue(0 < share <= 1)
+        self.assertLessEqual(undeclared_share(declared + 10, confidences), share + 1e-6)
+        self.assertTrue(all(with_odds(one, share) <= one + 1e-9 for one in confidences))
 
     def test_nothing_declared_leaves_everything_as_it_was(self) -> None:
-        self.assertEqual(share_left(0, [0.4, 0.9]), 1.0)
+        self.assertEqual(undeclared_share(0, [0.4, 0.9]), 1.0)
         self.assertAlmostEqual(with_odds(0.9, 1.0), 0.9)
 
 

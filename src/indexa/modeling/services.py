@@ -35,14 +35,14 @@ def delete(*, area: Area, model_id: int, with_logical: bool = False) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class LeftLogical:
+class UnusedLogical:
     """The logical model that nothing would implement once a physical one is deleted, and the words people wrote in it."""
 
     model: StoredModel
     words: int
 
 
-def left_logical(model: StoredModel) -> LeftLogical | None:
+def unused_logical(model: StoredModel) -> UnusedLogical | None:
     """Return the logical model that would be left alone, None where there is none."""
     logical = model.logical
     if logical is None or logical.physical_models.exclude(pk=model.pk).exists():
@@ -50,4 +50,4 @@ def left_logical(model: StoredModel) -> LeftLogical | None:
     columns = StoredColumn.objects.filter(table__model=logical)
     named = sum(items.exclude(business_name="").count() for items in (logical.tables, columns))
     described = sum(items.exclude(definition="").count() for items in (logical.tables, columns))
-    return LeftLogical(logical, named + described)
+    return UnusedLogical(logical, named + described)

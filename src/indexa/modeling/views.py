@@ -58,7 +58,7 @@ def overview(request: AreaRequest, pk: int) -> HttpResponse:
         "gone": gone.count(model),
         "intakes": model.intakes.select_related("source", "person")[:5],
         "changes": queries.change_sets(model, 0, 6),
-        "left_logical": services.left_logical(model) if request.role == Role.ADMINISTRATOR else None,
+        "unused_logical": services.unused_logical(model) if request.role == Role.ADMINISTRATOR else None,
     }
     return render(request, "modeling/overview.html", context)
 

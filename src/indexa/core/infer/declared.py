@@ -14,7 +14,7 @@ from collections.abc import Iterable
 from indexa.core.model import Model
 
 _REPEATED = 30
-_LEAST_SHARE_LEFT = 0.02
+_LEAST_UNDECLARED = 0.02
 _WIDESPREAD_SHARE = 0.3
 _WIDESPREAD_TABLES = 6
 _WIDESPREAD_MOST = 0.5
@@ -25,16 +25,16 @@ def declared_references(model: Model) -> int:
     return sum(len(table.foreign_keys) for table in model.tables)
 
 
-def share_left(declared: int, confidences: Iterable[float]) -> float:
+def undeclared_share(declared: int, confidences: Iterable[float]) -> float:
     """Return 1 - d, the factor for the odds of references that are not declared; 1 where nothing is declared."""
     likely = list(confidences)
-    left = 1.0
+    share = 1.0
     if not declared:
-        return left
+        return share
     for _ in range(_REPEATED):
-        missing = sum(with_odds(one, left) for one in likely)
-        left = max(missing / (declared + missing) if missing else 0.0, _LEAST_SHARE_LEFT)
-    return left
+        missing = sum(with_odds(one, share) for one in likely)
+        share = max(missing / (declared + missing) if missing else 0.0, _LEAST_UNDECLARED)
+    return share
 
 
 def with_odds(confidence: float, factor: float) -> float:

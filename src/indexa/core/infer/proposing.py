@@ -8,7 +8,7 @@ from indexa.core.collector import gc_paused
 from indexa.core.infer.choice import Choice, role_of
 from indexa.core.infer.composite import CompositeChoice, CompositeWeigher
 from indexa.core.infer.data import DataSaid
-from indexa.core.infer.declared import Widespread, declared_references, share_left, with_odds
+from indexa.core.infer.declared import Widespread, declared_references, undeclared_share, with_odds
 from indexa.core.infer.evidence import words_for
 from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.joins import joined_columns
@@ -70,28 +70,28 @@ class Proposing:
         keyed = sum(one.table.primary_key is not None for one in self.names.tables)
         self._others_declare_keys = keyed > len(self.names.tables) / 2
         self._widespread = Widespread(model)
-        self._left = self._share_left(model)
+        self._undeclared = self._share_undeclared(model)
 
-    def _share_left(self, model: Model) -> float:
+    def _share_undeclared(self, model: Model) -> float:
         declared = declared_references(model)
         if not declared:
             return 1.0
         numbers = range(len(self.names.tables))
         single = (choice.confidence for number in numbers for choice in self.weigher.chosen(number).values())
         composite = (made[0].confidence for number in numbers for made in self.composites.choices(number))
-        return share_left(declared, [*single, *composite])
+        return undeclared_share(declared, [*single, *composite])
 
     def _sure_of(self, number: int, choice: Choice) -> float:
         """Return how sure a reference is beside what the schema declares by itself."""
         speaks_of_table = choice.match is not None and choice.match.how != "ending"
         limit = self._widespread.limit(choice.column, choice.target.column, speaks_of_table=speaks_of_table)
-        if self._left < _MOSTLY_DECLARED:
+        if self._undeclared < _MOSTLY_DECLARED:
             named = self.names.tables[number]
             if not stem_of(named.columns[choice.column]).words:
                 limit = min(limit, _ITS_OWN_IDENTIFIER)
             elif choice.match is None:
                 limit = min(limit, _NAMED_ALIKE_ONLY)
-        return min(with_odds(choice.confidence, self._left), limit)
+        return min(with_odds(choice.confidence, self._undeclared), limit)
 
     def all(self) -> list[Proposal]:
         """Return all proposals, by table."""
@@ -108,7 +108,7 @@ class Proposing:
                     continue
                 found.append(self._single(number, choice))
             for made in self.composites.choices(number):
-                if with_odds(made[0].confidence, self._left) >= LEAST:
+                if with_odds(made[0].confidence, self._undeclared) >= LEAST:
                     found.append(self._composite(number, made[0]))
                     composite.append(
                         Reference(
@@ -116,7 +116,7 @@ class Proposing:
                             made[0].columns,
                             made[0].target,
                             made[0].ref_columns,
-                            with_odds(made[0].confidence, self._left),
+                            with_odds(made[0].confidence, self._undeclared),
                         )
                     )
             found += typed_references(self.names, one, self.key_of(number))
@@ -171,7 +171,7 @@ class Proposing:
 
     def _evidence(self, choice: Choice) -> tuple[str, ...]:
         found = words_for(choice.features, "reference", role_of(choice.match))
-        if self._left < _MOSTLY_DECLARED:
+        if self._undeclared < _MOSTLY_DECLARED:
             found = (*found, "most references here are declared, and this one is not")
         return found
 
@@ -181,7 +181,7 @@ class Proposing:
         return Proposal(
             kind="foreign_key", schema=own.schema, table=own.name, columns=choice.columns,
             ref_schema=theirs.schema, ref_table=theirs.name, ref_columns=choice.ref_columns,
-            confidence=_rounded(with_odds(choice.confidence, self._left)), evidence=words_for(choice.features, "composite"),
+            confidence=_rounded(with_odds(choice.confidence, self._undeclared)), evidence=words_for(choice.features, "composite"),
             pattern=f"{', '.join(choice.columns)} → {theirs.full_name}",
             cardinality="one to one" if one_to_one else "many to one",
             optional=any(column.nullable for column in own.columns if column.name in choice.columns),
