@@ -81,9 +81,9 @@ PICK = "document.querySelectorAll('tr.row-of-column .pick')[%d].click()"
 DARK = script("document.querySelector('[data-theme-switch]').click()")
 VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "desk": ("a/billing/", []),
-    "sources": ("a/billing/sources/", [follow("billing")]),
+    "sources": ("a/billing/sources/", [follow("billing"), wait(3)]),
     "new-source": ("a/works/sources/new/", []),
-    "choosing": ("a/works/sources/", [follow("works live"), script("document.getElementById('include').value = 'wk*'"), typed("include", " st*")]),
+    "choosing": ("a/works/sources/", [follow("works live"), wait(4), script("document.getElementById('include').value = 'wk*'"), typed("include", " st*")]),
     "script-receipt": ("a/works/sources/", [follow("works"), click(".body > table.list a")]),
     "dictionary": ("a/billing/dictionary/?q=mtr", [script(PICK % 9)]),
     "dictionary-dark": ("a/billing/dictionary/?q=mtr", [DARK, script(PICK % 9)]),
