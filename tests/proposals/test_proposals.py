@@ -202,3 +202,43 @@ class ProposalTests(ProposalCase):
         with CaptureQueriesContext(connection) as asked:
             self.client.get(url, {"by": by, "q": "notice"})
         return len(asked)
+
+
+class DefinitionTests(ProposalCase):
+    """Comments that become definitions."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        for name, text in (("sample.taken_at", "When the bottle was filled"), ("result.value", "As measured"),
+                           ("sample.point_id", "FK to point")):  # fmt: skip
+            place = column(self.stored, name)
+            place.remark = text
+            place.save(update_fields=["remark"])
+        self.look()
+
+    def test_comments_are_a_group_accepted_within_a_filter_and_undone(self) -> None:
+        address = reverse("proposals:decide-many", args=[self.area.slug, self.stored.pk])
+        group = {"act": "accept", "kind": "definition", "pattern": "written beside columns"}
+        self.assertContains(
+            self.client.get(reverse("proposals:page", args=[self.area.slug, self.stored.pk]), {"kind": "definition"}),
+            "When the bottle was filled",
+        )
+        self.client.post(address, group | {"q": "bottle"})
+        self.assertEqual(StoredProposal.objects.filter(kind="definition", state="open").count(), 1)
+        taken = column(self.stored, "sample.taken_at")
+        self.assertEqual(DescribedColumn.objects.get(pk=taken.pk).definition, "When the bottle was filled")
+        self.assertEqual(DescribedColumn.objects.get(pk=taken.pk).definition_from, "attribute")
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(DescribedColumn.objects.get(pk=taken.pk).definition, "")
+        self.client.post(address, group)
+        self.assertEqual(StoredProposal.objects.filter(kind="definition", state="accepted").count(), 2)
+        self.look()
+        self.assertFalse(StoredProposal.objects.filter(kind="definition", state="open").exists())
+
+    def test_a_definition_that_a_person_wrote_meanwhile_stays(self) -> None:
+        value = column(self.stored, "result.value")
+        place = editing.place_of(value, only_here=False)
+        editing.edit(area=self.area, person=self.person, place=place, field="definition", seen="", value="By hand.")
+        with self.assertRaises(deciding.ProposalError):
+            self.accept(kind="definition", table_name="main.result")
+        self.assertEqual(DescribedColumn.objects.get(pk=value.pk).definition, "By hand.")

@@ -17,13 +17,14 @@ from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
+from indexa.modeling.editing import LIMITS, place_of
 from indexa.proposals.errors import ProposalError
 from indexa.proposals.models import StoredProposal
 from indexa.store import assertions
 from indexa.store.assertions import Assertion
 from indexa.store.errors import EditError
 from indexa.store.locks import try_for_editing
-from indexa.store.models import StoredColumn, StoredKey, StoredRelationship, StoredTable
+from indexa.store.models import DescribedColumn, StoredColumn, StoredKey, StoredRelationship, StoredTable
 
 AT_ONCE = 400
 """More proposals than these are decided in the background."""
@@ -112,6 +113,7 @@ def _that_hold(found: Sequence[StoredProposal]) -> list[StoredProposal]:
         (table, tuple(own))
         for table, own in StoredRelationship.objects.filter(table_id__in=tables).values_list("table_id", "column_ids")
     }
+    described = _described([one for one in found if one.kind == "definition"])
     held: list[StoredProposal] = []
     for one in found:
         if one.table_id not in alive or (one.ref_table_id and one.ref_table_id not in alive):
@@ -126,14 +128,32 @@ def _that_hold(found: Sequence[StoredProposal]) -> list[StoredProposal]:
             if (one.table_id, tuple(one.column_ids)) in referring:
                 continue
             referring.add((one.table_id, tuple(one.column_ids)))
+        elif one.kind == "definition":
+            if _place(one) in described:
+                continue
+            described.add(_place(one))
         held.append(one)
     return held
+
+
+def _place(one: StoredProposal) -> tuple[str, int]:
+    return ("column", one.column_ids[0]) if one.column_ids else ("table", one.table_id)
+
+
+def _described(found: Sequence[StoredProposal]) -> set[tuple[str, int]]:
+    """Return the tables and columns of these that show a definition, wherever it is kept."""
+    columns = DescribedColumn.objects.filter(pk__in=[one.column_ids[0] for one in found if one.column_ids])
+    shown = {("column", id_) for id_ in columns.exclude(definition="").values_list("pk", flat=True)}
+    tables = StoredTable.objects.filter(pk__in=[one.table_id for one in found if not one.column_ids])
+    own = tables.exclude(definition="") | tables.exclude(entity=None).exclude(entity__definition="")
+    return shown | {("table", id_) for id_ in own.values_list("pk", flat=True)}
 
 
 def _accept(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
     assertions.assert_all(changes, [text for one in wanted for text in _assertion(one)])
     _name_parts(changes, [one for one in wanted if one.kind in _PARTS])
     _bring_repeated(changes, [one for one in wanted if one.kind == "repeated_column"])
+    _define(changes, [one for one in wanted if one.kind == "definition"])
 
 
 def _assertion(one: StoredProposal) -> Iterable[Assertion]:
@@ -164,6 +184,26 @@ def _name_parts(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
     for table in changed:
         changes.update("table", table.pk, table.full_name, "table_role", before[table.pk], table.table_role)
     StoredTable.objects.bulk_update(changed, ["table_role"], batch_size=2_000)
+
+
+def _define(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
+    """Write definitions where a person's edit of them would go: to the attribute or entity, where there is one."""
+    texts: dict[tuple[str, int], str] = {}
+    columns = StoredColumn.objects.in_bulk([one.column_ids[0] for one in wanted if one.column_ids])
+    tables = StoredTable.objects.in_bulk([one.table_id for one in wanted if not one.column_ids])
+    for one in wanted:
+        item = columns[one.column_ids[0]] if one.column_ids else tables[one.table_id]
+        place = place_of(item, only_here=False)
+        texts.setdefault((place.target, place.object_id), one.text[: LIMITS["definition"]])
+    for target, kept in (("column", StoredColumn), ("table", StoredTable)):
+        ids = [id_ for kind, id_ in texts if kind == target]
+        found: Any = kept.objects.filter(pk__in=ids, definition="")
+        items = list(found.select_related("table") if target == "column" else found)
+        for item in items:
+            label = f"{item.table.full_name}.{item.name}" if target == "column" else item.full_name
+            item.definition = texts[target, item.pk]
+            changes.update(target, item.pk, label, "definition", before="", after=item.definition)
+        kept.objects.bulk_update(items, ["definition"], batch_size=2_000)
 
 
 def _bring_repeated(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:

@@ -12,6 +12,7 @@ from django.urls import reverse
 from indexa.adapters.errors import SourceError
 from indexa.areas.models import Area, Person
 from indexa.core.infer.asking import ask_in_rounds
+from indexa.core.infer.comments import comment_definitions
 from indexa.core.infer.data import DataSaid
 from indexa.core.infer.proposal import Proposal
 from indexa.core.infer.proposing import propose
@@ -53,12 +54,12 @@ def find(job: Job, progress: Progress) -> str:
     if stored is None:
         raise JobFailedError("The model was deleted before it could be looked at.")
     progress.report("Loading the model")
-    model = load_model(stored)
+    model = load_model(stored, with_words=True)
     stack = stack_of(job.area)
     data = _ask(stored, model, stack, progress) if job.arguments.get("ask_rows") else None
     found = propose(model, stack, data, progress.report)
     progress.report("Keeping what was found")
-    keep(stored, model, found)
+    keep(stored, model, [*found, *comment_definitions(model)])
     if data is not None:
         job.arguments["unasked"] = data.said
         job.save(update_fields=["arguments"])
@@ -98,6 +99,8 @@ def keep(stored: StoredModel, model: Model, found: list[Proposal]) -> int:
             "ref_table_id": int(parent.id[1:]) if parent else None,
             "ref_column_ids": [ref_ids[name] for name in one.ref_columns if name in ref_ids],
         }  # fmt: skip
+        if one.text:
+            known["text"] = one.text
         where = f"{one.type_column} = '{one.type_value}'" if one.type_value else ""
         identity = hashlib.sha256(msgspec.json.encode([known, where])).hexdigest()
         if identity in decided:

@@ -30,6 +30,7 @@ class StoredProposal(models.Model):
         SUBTYPE = "subtype", "Subtype"
         CODE_TABLE = "code_table", "Code table"
         REPEATED_COLUMN = "repeated_column", "Repeated column"
+        DEFINITION = "definition", "Definition from a comment"
 
     model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="proposals")
     kind = models.CharField(max_length=20, choices=Kind.choices)
@@ -48,6 +49,7 @@ class StoredProposal(models.Model):
     cardinality = models.CharField(max_length=20, blank=True)
     optional = models.BooleanField(default=False)
     only_where = models.TextField(blank=True)
+    text = models.TextField(blank=True)
     state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
     decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     decided_at = models.DateTimeField(null=True)

@@ -67,6 +67,7 @@ def narrowed(model: StoredModel, *, state: str, kind: str, text: str, least: flo
             | Q(ref_table_name__icontains=text)
             | Q(columns__icontains=text)
             | Q(pattern__icontains=text)
+            | Q(text__icontains=text)
         )
     return found
 

@@ -26,6 +26,7 @@ from indexa.store.models import Layer, StoredModel
 _GROUPS_A_PAGE = 25
 _ROWS_OF_ONE_GROUP = 500
 _SURE = 0.9
+_LEAST = ("0.5", "0.8", "0.9")
 _FOLLOWS = {
     "foreign_key": "The relationship is added to the model, asserted by you, and brings definitions along. The database is not changed.",
     "typed_reference": "The relationship is added to the model for rows of that type, asserted by you.",
@@ -35,6 +36,7 @@ _FOLLOWS = {
     "subtype": "The table is marked as a subtype.",
     "code_table": "The table is marked as a code table.",
     "repeated_column": "The column shows the definition of the one that it repeats, until it has its own.",
+    "definition": "The comment becomes the definition, kept where an edit of it would go. The comment itself stays.",
 }
 
 
@@ -77,8 +79,12 @@ def _given(request: AreaRequest) -> dict[str, str]:
         "kind": kind if kind in StoredProposal.Kind.values else "",
         "by": "table" if by == "table" else "pattern",
         "q": request.GET.get("q", "").strip()[:200],
-        "least": least if least in ("0.5", "0.8", "0.9") else "0",
+        "least": least if least in _LEAST else "0",
     }
+
+
+def _least(given: str) -> float:
+    return float(given) if given in _LEAST else 0.0
 
 
 @require_POST
@@ -136,23 +142,24 @@ def decide_many(request: AreaRequest, pk: int) -> HttpResponse:
     model = _model(request, pk)
     accept = request.POST.get("act") == "accept"
     kind, pattern, table = (request.POST.get(name, "") for name in ("kind", "pattern", "table"))
-    of: dict[str, Any] = {"pk__in": []}
+    shown = queries.narrowed(
+        model,
+        state=StoredProposal.State.OPEN,
+        kind=kind,
+        text=request.POST.get("q", "").strip()[:200],
+        least=_SURE if request.POST.get("sure") else _least(request.POST.get("least", "")),
+    )
     if request.POST.get("sure"):
-        shown = queries.narrowed(
-            model,
-            state=StoredProposal.State.OPEN,
-            kind=request.POST.get("kind", ""),
-            text=request.POST.get("q", "")[:200],
-            least=_SURE,
-        )
         only = request.POST.get("only", "")[:500]
         if only:
             shown = shown.filter(**({"table_name": only} if request.POST.get("by") == "table" else {"pattern": only}))
-        of = {"pk__in": list(shown.values_list("pk", flat=True))}
     elif pattern:
-        of = {"kind": kind, "pattern": pattern}
+        shown = shown.filter(pattern=pattern)
     elif table.isdigit():
-        of = {"table_id": int(table)}
+        shown = shown.filter(table_id=int(table))
+    else:
+        shown = shown.none()
+    of: dict[str, Any] = {"pk__in": list(shown.values_list("pk", flat=True))}
     found = StoredProposal.objects.filter(model=model, **of)
     count = found.filter(state=StoredProposal.State.OPEN).count()
     if count > deciding.AT_ONCE:

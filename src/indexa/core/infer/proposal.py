@@ -15,6 +15,7 @@ ProposalKind: TypeAlias = Literal[
     "many_to_many",
     "subtype",
     "repeated_column",
+    "definition",
 ]
 
 LEAST = 0.2
@@ -45,6 +46,8 @@ class Proposal(msgspec.Struct, omit_defaults=True, kw_only=True):
     """True where a row may refer to nothing."""
     type_column: str = ""
     """The column that tells which of several tables a row refers to."""
+    text: str = ""
+    """The definition that is proposed, for that kind alone."""
     type_value: str = ""
     """What that column holds where this table is meant, as far as its name tells."""
 
