@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from indexa.core.compare.applying import apply
 from indexa.core.compare.comparing import compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
+from indexa.core.compare.matching import KnownRenames
 from indexa.core.model import Column, ForeignKey, Index, IndexPart, Key, Model, Partition, Sequence, Table
 from tests.core.strategies import models
 
@@ -133,6 +134,36 @@ class CompareTests(TestCase):
         self.assertEqual(
             apply(again, {one.id for one in again.differences}).columns["crm", "acct"].get("clos_dt"), None
         )
+
+    def test_a_column_whose_words_were_shortened_in_place_is_the_same(self) -> None:
+        for table in (*self.before.tables, *self.after.tables):
+            for one in table.columns:
+                one.origin = ""
+        self.before.tables[0].columns[1].name, self.account.columns[1].name = "registration_identifier", "rg_id"
+        self.before.tables[0].indexes, self.account.indexes = [], []
+        (renamed,) = self.differences()
+        self.assertEqual((renamed.kind, renamed.after), ("renamed", "rg_id"))
+        self.assertIn("one name is the other with words shortened", renamed.evidence)
+        self.account.columns[1].name = "supplier_zone_rate"
+        self.assertEqual({one.kind for one in self.differences()}, {"gone", "new"})
+
+    def test_what_a_person_paired_is_a_rename(self) -> None:
+        for table in self.after.tables:
+            table.origin = ""
+            for one in table.columns:
+                one.origin = ""
+        self.account.columns[1].name, self.account.columns[1].type = "ref", "uuid"
+        self.account.indexes = []
+        self.invoice.name = "zz"
+        self.invoice.columns = [column("whole", 1), column("other", 2)]
+        self.invoice.primary_key, self.invoice.foreign_keys = None, []
+        self.assertFalse([one for one in self.differences() if one.kind == "renamed"])
+        paired = KnownRenames([(("bill", "inv"), ("bill", "zz"))], [(("crm", "acct"), "acct_no", "ref")])
+        found = compare(self.before, self.after, paired=paired)
+        renamed = {(one.what, one.name, one.after) for one in found.differences if one.kind == "renamed"}
+        self.assertEqual(renamed, {("table", "inv", "bill.zz"), ("column", "acct_no", "ref")})
+        apart = KnownRenames([(("bill", "gone"), ("bill", "zz"))], [(("crm", "acct"), "acct_id", "nothing")])
+        self.assertEqual(compare(self.before, self.after, paired=apart).differences, self.differences())
 
     def test_a_key_takes_its_new_column_along_and_a_gone_column_its_index(self) -> None:
         self.account.columns.append(column("eml", 5, "text"))

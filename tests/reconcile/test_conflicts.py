@@ -117,7 +117,7 @@ class ConflictTests(TestCase):
         after = self.now()
         after.tables = [one for one in after.tables if one.name != "mtr_rdg"]
         reconciliation = self.read(after)
-        self.assertIn("described 1 of its columns", reconciliation.differences.get(kind="gone").note)
+        self.assertIn("Kept with it: definitions of 1 column.", reconciliation.differences.get(kind="gone").note)
         self.take(reconciliation)
         gone = table(self.stored, "mtr_rdg")
         there = self.client.get(reverse("modeling:table", args=[self.area.slug, gone.pk]), follow=True)

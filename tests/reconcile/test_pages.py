@@ -63,6 +63,27 @@ class AgainPageTests(AgainCase):
         kinds = set(self.reading.differences.filter(name__in=["inst_dt", "installed_on"]).values_list("kind", "name"))
         self.assertEqual(kinds, {("gone", "inst_dt"), ("new", "installed_on")})
 
+    def test_what_a_person_matches_is_renamed_until_it_is_parted_again(self) -> None:
+        gone, new = self.found(kind="gone", name="old_tx"), self.found(kind="new", name="tag")
+        margin = self.client.get(self.at("margin", gone.number)).content.decode()
+        self.assertIn(f'value="{new.number}"', margin)
+        self.assertIn("can be matched with", self.said(self.at("match", gone.number), **{"with": 9_999}))
+        self.assertIn("Matched", self.said(self.at("match", gone.number), **{"with": new.number}))
+        renamed = self.found(kind="renamed", name="old_tx")
+        self.assertEqual((renamed.after, renamed.evidence), ("tag", ["a person said that it is the same"]))
+        self.assertIn("differences applied", self.said(self.at("apply")))
+        self.assertEqual(self.shown("mtr.tag"), "Nobody knows.")
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(self.shown("mtr.old_tx"), "Nobody knows.")
+
+    def test_the_next_reading_keeps_what_was_matched_and_parting_takes_it_back(self) -> None:
+        gone, new = self.found(kind="gone", name="old_tx"), self.found(kind="new", name="tag")
+        self.said(self.at("match", new.number), **{"with": gone.number})
+        self.read()
+        self.reading = Reconciliation.objects.get(state="waiting")
+        self.said(self.at("reject-rename", self.found(kind="renamed", name="old_tx").number))
+        self.assertEqual(self.found(name="old_tx").kind, "gone")
+
     def test_nothing_chosen_is_nothing_taken(self) -> None:
         self.reading.differences.update(decision="later")
         self.assertIn("Nothing is chosen", self.said(self.at("apply")))

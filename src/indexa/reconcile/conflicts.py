@@ -134,12 +134,21 @@ def _kept(
 ) -> str:
     """Word what people wrote that stays with a gone object."""
     columns = [column] if row.what == "column" and column else table.columns if row.what in ("table", "view") else []
-    described = sum(any((one.business_name, one.definition, *attributes.get(one.link or 0, ()))) for one in columns)
-    if not described:
+    own = [(one.business_name, one.definition) for one in columns]
+    above = [attributes.get(one.link or 0, ("", "")) for one in columns]
+    named = sum(any(pair) for pair in zip((name for name, _ in own), (name for name, _ in above), strict=True))
+    defined = sum(any(pair) for pair in zip((text for _, text in own), (text for _, text in above), strict=True))
+    if not (named or defined):
         return ""
     if row.what == "column":
-        return "People have described it; their words are kept."
-    return f"People have described {described} of its columns; their words are kept."
+        kept = " and ".join(text for text, count in (("a business name", named), ("a definition", defined)) if count)
+        return f"Kept with it: {kept}."
+    kept = " and ".join(
+        f"{text} of {count:,} column{'' if count == 1 else 's'}"
+        for text, count in (("business names", named), ("definitions", defined))
+        if count
+    )
+    return f"Kept with it: {kept}."
 
 
 def _writers(found: Sequence[_Mine]) -> dict[tuple[str, int, str], Change]:

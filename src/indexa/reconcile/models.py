@@ -30,6 +30,8 @@ class Reconciliation(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     rejected_renames = ArrayField(models.TextField(), default=list)
     """Renames that a person said are none."""
+    paired_renames = models.JSONField(default=dict)
+    """Renames that a person said are some, as `KnownRenames`."""
     scheduled = models.BooleanField(default=False)
     decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     decided_at = models.DateTimeField(null=True)

@@ -7,6 +7,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 from django.db import transaction
 from django.urls import reverse
 from django.utils import timezone
@@ -15,6 +16,8 @@ from indexa.areas.models import Area, Person
 from indexa.changes.models import ChangeSet
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
+from indexa.core.compare.matching import KnownRenames, similarity
+from indexa.core.model.translating import Name
 from indexa.jobs.progress import Progress
 from indexa.reconcile import readings
 from indexa.reconcile.conflicts import DEFINITION, GONE, NAME, REFERENCE, difference_row, mark_conflicts
@@ -56,9 +59,9 @@ def keep_differences(intake: Intake, comparison: Comparison, *, scheduled: bool 
     model = intake.model
     assert model is not None
     assert model.snapshot is not None
-    Reconciliation.objects.filter(source=intake.source, state=Reconciliation.State.WAITING).update(
-        state=Reconciliation.State.REPLACED, decided_at=timezone.now()
-    )
+    waiting = Reconciliation.objects.filter(source=intake.source, state=Reconciliation.State.WAITING)
+    replaced = waiting.order_by("-pk").first()
+    waiting.update(state=Reconciliation.State.REPLACED, decided_at=timezone.now())
     if not comparison.differences:
         return None
     reconciliation = Reconciliation.objects.create(
@@ -69,6 +72,11 @@ def keep_differences(intake: Intake, comparison: Comparison, *, scheduled: bool 
         after=intake.snapshot,
         scheduled=scheduled,
     )
+    if replaced is not None and (replaced.rejected_renames or replaced.paired_renames):
+        reconciliation.rejected_renames = replaced.rejected_renames
+        reconciliation.paired_renames = replaced.paired_renames
+        reconciliation.save(update_fields=["rejected_renames", "paired_renames"])
+        comparison = compare(comparison.before, comparison.after, replaced.rejected_renames, paired=_paired(replaced))
     _keep(reconciliation, comparison)
     return reconciliation
 
@@ -136,12 +144,66 @@ def reject_rename(*, area: Area, reconciliation_id: int, number: int) -> None:
     row = reconciliation.differences.filter(number=number, kind__in=["renamed", "moved"]).first()
     if row is None:
         raise ReconciliationError("Only what seems renamed or moved can be said to be two things.")
+    paired = _paired(reconciliation)
+    later = _later_name(_comparison(reconciliation), row)
+    paired.tables = [pair for pair in paired.tables if row.what == "column" or pair[0] != (row.schema, row.table)]
+    paired.columns = [pair for pair in paired.columns if row.what != "column" or pair[:2] != (later, row.name)]
+    reconciliation.paired_renames = msgspec.to_builtins(paired)
     reconciliation.rejected_renames = [*reconciliation.rejected_renames, row.identity]
-    reconciliation.save(update_fields=["rejected_renames"])
+    _compare_again(reconciliation)
+
+
+@transaction.atomic
+def pair_rename(*, area: Area, reconciliation_id: int, gone: int, new: int) -> None:
+    """Say that what seems gone and what seems new (numbers of their differences) is one thing under another name."""
+    reconciliation = _open(area, reconciliation_id)
+    old = reconciliation.differences.filter(number=gone, kind="gone").first()
+    fresh = reconciliation.differences.filter(number=new, kind="new").first()
+    if old is None or fresh is None or fresh not in partners(old):
+        raise ReconciliationError(
+            "Only a table can be matched with a new table, and a column with a new column of its table. Load the page again."
+        )
+    paired = _paired(reconciliation)
+    if old.what == "column":
+        paired.columns.append((_later_name(_comparison(reconciliation), old), old.name, fresh.name))
+        identity = f"column:{old.full_table}:{old.name}.name"
+    else:
+        paired.tables.append(((old.schema, old.table), (fresh.schema, fresh.table)))
+        identity = f"table:{old.full_table}.name"
+    reconciliation.paired_renames = msgspec.to_builtins(paired)
+    reconciliation.rejected_renames = [one for one in reconciliation.rejected_renames if one != identity]
+    _compare_again(reconciliation)
+
+
+def partners(row: FoundDifference) -> list[FoundDifference]:
+    """Return what a gone table or column may be called now, or a new one may have been called; the likeliest first."""
+    if row.kind not in ("gone", "new") or row.what not in ("table", "view", "column"):
+        return []
+    kind = "new" if row.kind == "gone" else "gone"
+    found = FoundDifference.objects.filter(reconciliation=row.reconciliation_id, kind=kind, what=row.what)
+    if row.what == "column":
+        found = found.filter(schema=row.schema, table=row.table)
+    value = row.before or row.after
+    return sorted(
+        found, key=lambda one: ((one.before or one.after) != value, -similarity(one.name, row.name), one.name)
+    )
+
+
+def _paired(reconciliation: Reconciliation) -> KnownRenames:
+    return msgspec.convert(reconciliation.paired_renames or {}, KnownRenames)
+
+
+def _later_name(comparison: Comparison, row: FoundDifference) -> Name:
+    match = comparison.matches.by_before.get((row.schema, row.table))
+    return (match.after.schema, match.after.name) if match else (row.schema, row.table)
+
+
+def _compare_again(reconciliation: Reconciliation) -> None:
+    """Find the differences anew under other renames; what was decided about those that are the same stays."""
+    reconciliation.save(update_fields=["rejected_renames", "paired_renames"])
     decided = dict(reconciliation.differences.values_list("identity", "decision"))
     reconciliation.differences.all().delete()
-    comparison = _comparison(reconciliation)
-    _keep(reconciliation, comparison)
+    _keep(reconciliation, _comparison(reconciliation))
     changed = [
         one for one in reconciliation.differences.all() if decided.get(one.identity, one.decision) != one.decision
     ]
@@ -152,7 +214,10 @@ def reject_rename(*, area: Area, reconciliation_id: int, number: int) -> None:
 
 def _comparison(reconciliation: Reconciliation) -> Comparison:
     return compare(
-        read_snapshot(reconciliation.before), read_snapshot(reconciliation.after), reconciliation.rejected_renames
+        read_snapshot(reconciliation.before),
+        read_snapshot(reconciliation.after),
+        reconciliation.rejected_renames,
+        paired=_paired(reconciliation),
     )
 
 
@@ -210,6 +275,7 @@ def _continue(applied: Reconciliation) -> None:
         before=model.snapshot,
         after=applied.after,
         rejected_renames=applied.rejected_renames,
+        paired_renames=applied.paired_renames,
         scheduled=applied.scheduled,
     )
     _keep(continuation, _comparison(continuation))

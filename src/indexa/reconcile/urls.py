@@ -12,4 +12,5 @@ urlpatterns = [
     path("<int:pk>/discard/", views.discard, name="discard"),
     path("<int:pk>/<int:number>/", views.margin, name="margin"),
     path("<int:pk>/<int:number>/reject-rename/", views.reject_rename, name="reject-rename"),
+    path("<int:pk>/<int:number>/match/", views.pair_rename, name="match"),
 ]

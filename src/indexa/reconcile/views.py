@@ -23,6 +23,8 @@ from indexa.store.errors import EditError
 from indexa.ui.parameters import parse_int
 
 _ROWS_A_PAGE = 200
+_PARTNERS = 200
+"""How many tables or columns are offered to match something with."""
 _KINDS = ("new", "changed", "gone", "renamed", "moved")
 _SECTION = Case(
     When(what__in=["table", "view"], kind="new", then=Value(1)),
@@ -92,6 +94,7 @@ def margin(request: AreaRequest, pk: int, number: int) -> HttpResponse:
         "r": reconciliation,
         "d": row,
         "needed": needed,
+        "partners": reconciliations.partners(row)[:_PARTNERS],
         "is_open": reconciliation.state == Reconciliation.State.WAITING,
     }
     return render(request, "reconcile/_difference_margin.html", context)
@@ -142,6 +145,22 @@ def reject_rename(request: AreaRequest, pk: int, number: int) -> HttpResponse:
     """Say that what seems renamed is not."""
     try:
         reconciliations.reject_rename(area=request.area, reconciliation_id=pk, number=number)
+    except reconciliations.ReconciliationError as error:
+        messages.error(request, str(error))
+    return redirect("reconcile:page", request.area.slug, pk)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def pair_rename(request: AreaRequest, pk: int, number: int) -> HttpResponse:
+    """Say that something gone and something new are one thing that was renamed."""
+    reconciliation = _reconciliation(request, pk)
+    row = get_object_or_404(reconciliation.differences, number=number)
+    other = parse_int(request.POST.get("with"), -1)
+    gone, new = (number, other) if row.kind == "gone" else (other, number)
+    try:
+        reconciliations.pair_rename(area=request.area, reconciliation_id=pk, gone=gone, new=new)
+        messages.success(request, "Matched: it counts as renamed now.")
     except reconciliations.ReconciliationError as error:
         messages.error(request, str(error))
     return redirect("reconcile:page", request.area.slug, pk)

@@ -70,22 +70,30 @@ class Comparison(msgspec.Struct):
 
 
 def compare(
-    before: Model, after: Model, rejected_renames: Collection[str] = (), renames: KnownRenames | None = None
+    before: Model,
+    after: Model,
+    rejected_renames: Collection[str] = (),
+    renames: KnownRenames | None = None,
+    paired: KnownRenames | None = None,
 ) -> Comparison:
     """Compare two states.
 
-    `rejected_renames` are ids of renames that a person said are none: those are gone and new. With `renames` nothing is guessed: only
-    these are renames.
+    `rejected_renames` are ids of renames that a person said are none: those are gone and new. `paired` are what a person said
+    are renames, beside those that are found. With `renames` nothing is guessed: only these are renames.
     """
     with gc_paused():
-        return _compare(before, after, rejected_renames, renames)
+        return _compare(before, after, rejected_renames, renames, paired)
 
 
 def _compare(
-    before: Model, after: Model, rejected_renames: Collection[str], renames: KnownRenames | None
+    before: Model,
+    after: Model,
+    rejected_renames: Collection[str],
+    renames: KnownRenames | None,
+    paired: KnownRenames | None,
 ) -> Comparison:
     matches = (
-        match_tables(before.tables, after.tables, rejected_renames)
+        match_tables(before.tables, after.tables, rejected_renames, paired)
         if renames is None
         else match_known(before.tables, after.tables, renames)
     )

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from difflib import SequenceMatcher
 
 import msgspec
 
 from indexa.core.model import VIEW_KINDS, Column, Table
 from indexa.core.model.translating import Name
+from indexa.core.naming.same_words import abbreviates
 
 _HALF, _MOST_COLUMNS_SHARED, _SIMILAR = 0.5, 0.7, 0.6
+_BY_HAND = "a person said that it is the same"
 _COMMON = 200
 """A column name that more tables have says nothing of any of them."""
 
@@ -81,8 +83,18 @@ def match_known(before: Sequence[Table], after: Sequence[Table], renames: KnownR
     )
 
 
-def match_tables(before: Sequence[Table], after: Sequence[Table], rejected_renames: Collection[str] = ()) -> Matches:
-    """Find the tables of one state in the other; `rejected_renames` are ids of renames that a person said are none."""
+def match_tables(
+    before: Sequence[Table],
+    after: Sequence[Table],
+    rejected_renames: Collection[str] = (),
+    paired: KnownRenames | None = None,
+) -> Matches:
+    """Find the tables of one state in the other.
+
+    `rejected_renames` are ids of renames that a person said are none, `paired` those that a person said are some; pairs of
+    which a part is not there, or is there under its own name, are passed over.
+    """
+    paired = paired or KnownRenames()
     earlier = {(table.schema, table.name): table for table in before}
     found: list[TableMatch] = []
     fresh: dict[Name, Table] = {}
@@ -92,6 +104,12 @@ def match_tables(before: Sequence[Table], after: Sequence[Table], rejected_renam
             fresh[table.schema, table.name] = table
         else:
             found.append(TableMatch(known, table))
+    for old, new in paired.tables:
+        if old in earlier and new in fresh:
+            found.append(_take(earlier, fresh, old, fresh[new], _BY_HAND))
+    columns: dict[Name, dict[str, str]] = defaultdict(dict)
+    for table_name, old_column, new_column in paired.columns:
+        columns[table_name][new_column] = old_column
     for match in _again(earlier, fresh):
         if rename_id(match.before) in rejected_renames:
             continue
@@ -99,7 +117,7 @@ def match_tables(before: Sequence[Table], after: Sequence[Table], rejected_renam
     for match in found:
         match.same = match.before == match.after  # most are, and it is known in no time
         if not match.same:
-            match_columns(match, rejected_renames)
+            match_columns(match, rejected_renames, columns[match.after.schema, match.after.name])
     return Matches(
         {(one.after.schema, one.after.name): one for one in found},
         {(one.before.schema, one.before.name): one for one in found},
@@ -204,8 +222,13 @@ def similarity(one: str, other: str) -> float:
     return SequenceMatcher(None, one.lower(), other.lower(), autojunk=False).ratio()
 
 
-def match_columns(match: TableMatch, rejected_renames: Collection[str] = ()) -> None:
-    """Find a table's columns of the earlier state in the later one; renamed ones get the reason written down."""
+def match_columns(
+    match: TableMatch, rejected_renames: Collection[str] = (), paired: Mapping[str, str] | None = None
+) -> None:
+    """Find a table's columns of the earlier state in the later one; renamed ones get the reason written down.
+
+    `paired` are later and earlier names that a person said are one column's.
+    """
     earlier = {column.name: column for column in match.before.columns}
     fresh = []
     for column in match.after.columns:
@@ -214,6 +237,13 @@ def match_columns(match: TableMatch, rejected_renames: Collection[str] = ()) -> 
             match.columns[column.name] = column.name
         else:
             fresh.append(column)
+    for column in list(fresh):
+        old = (paired or {}).get(column.name)
+        if old in earlier:
+            del earlier[old]
+            fresh.remove(column)
+            match.columns[column.name] = old
+            match.why[column.name] = (_BY_HAND,)
     if not earlier or not fresh:
         return
     for column in fresh:
@@ -238,7 +268,8 @@ def _same_column(match: TableMatch, before: Column, after: Column) -> tuple[str,
     place = _place(match.before, before) == _place(match.after, after)
     message = bool(before.comment) and before.comment == after.comment
     similar = similarity(before.name, after.name) >= _SIMILAR
-    if not why and not (alike and (message or (place and similar))):
+    shortened = alike and place and not similar and abbreviates(before.name, after.name)
+    if not why and not (alike and (message or (place and (similar or shortened)))):
         return ()
     if alike:
         why.append("the type is the same")
@@ -248,6 +279,8 @@ def _same_column(match: TableMatch, before: Column, after: Column) -> tuple[str,
         why.append("the comment is the same")
     if similar:
         why.append("the names are alike")
+    if shortened:
+        why.append("one name is the other with words shortened")
     return tuple(why)
 
 
