@@ -94,6 +94,26 @@ class LogicalTests(SimpleTestCase):
         self.assertEqual([entity.columns[0].migrated_from for entity in logical.tables], ["", "~a.k", "~a.k"])
         self.assertEqual(model.tables[3].columns[0].realises, "")
 
+    def test_an_entity_has_a_schema_only_where_its_name_needs_one(self) -> None:
+        def table(schema: str, name: str, ref: str = "") -> Table:
+            keys = (
+                [ForeignKey(name="fk", columns=("k",), ref_schema="b", ref_table=ref, ref_columns=("k",))]
+                if ref
+                else []
+            )
+            id_ = f"{schema}.{name}"
+            return Table(
+                schema=schema, name=name, columns=[Column("k", 1, "int", id=f"{id_}.k")], foreign_keys=keys, id=id_
+            )
+
+        model = Model(name="m", tables=[table("a", "x"), table("b", "x"), table("b", "y"), table("a", "z", "y")])
+        logical = derive_logical(model, "l")
+        self.assertEqual(
+            [(entity.schema, entity.name) for entity in logical.tables], [("a", "x"), ("b", "x"), ("", "y"), ("", "z")]
+        )
+        self.assertEqual(logical.tables[3].foreign_keys[0].ref_schema, "")
+        self.assertEqual(logical.tables[3].columns[0].migrated_from, "~b.y.k")
+
     def test_a_circle_of_keys_ends(self) -> None:
         def entity(name: str, ref: str) -> Table:
             key = ForeignKey(name="fk", columns=("k",), ref_schema="", ref_table=ref, ref_columns=("k",))

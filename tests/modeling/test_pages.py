@@ -106,9 +106,7 @@ class ModelPageTests(TestCase):
     def test_undo_tells_what_it_undid_or_why_not(self) -> None:
         url = reverse("changes:undo", args=[self.area.slug])
         self.define("One.")
-        self.assertEqual(
-            json.loads(self.client.post(url).content)["message"], "Undone: definition of metering.mtr.inst_dt."
-        )
+        self.assertEqual(json.loads(self.client.post(url).content)["message"], "Undone: definition of mtr.inst_dt.")
         self.assertEqual(self.client.post(url).status_code, 422)
         history = self.client.get(self.address("history"))
         self.assertContains(history, "Undone:")

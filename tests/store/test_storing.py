@@ -39,7 +39,7 @@ class RoundTripTests(PropertyTestCase):
         assert stored.snapshot
         self.assertEqual(read_snapshot(stored.snapshot), before)
         logical = load_model(stored.logical)  # type: ignore[arg-type]
-        self.assertEqual({t.full_name for t in logical.tables}, {t.full_name for t in before.tables})
+        self.assertEqual(sorted(t.name for t in logical.tables), sorted(t.name for t in before.tables))
         services.delete(area=stored.area, model_id=stored.pk, with_logical=True)
         for kind in (StoredModel, StoredTable, StoredColumn, DictionaryRow):
             self.assertFalse(kind.objects.exists(), kind)  # type: ignore[attr-defined]
@@ -109,6 +109,19 @@ class SecondReadingTests(TestCase):
         self.assertEqual((shared.definition, shared.definition_from), ("Serial number.", "attribute"))
         own = DescribedColumn.objects.get(pk=column(second, "mtr_rdg.rdg_val").pk)
         self.assertEqual(own.definition, "")
+
+    def test_a_table_of_a_name_that_an_entity_has_gets_an_entity_of_its_own(self) -> None:
+        again = make_model()
+        twin = copy.deepcopy(again.tables[0])
+        twin.schema, twin.origin = "archive", ""
+        again.tables.append(twin)
+        store(self.area, again, into=self.stored)
+        entities = StoredTable.objects.filter(model=self.stored.logical).values_list("schema", "name")
+        self.assertEqual(set(entities), {("", "mtr"), ("", "mtr_rdg"), ("archive", "mtr")})
+        own = StoredTable.objects.get(model=self.stored, schema="archive")
+        self.assertEqual(own.entity.schema, "archive")  # type: ignore[union-attr]
+        store(self.area, again, into=self.stored)
+        self.assertEqual(StoredTable.objects.filter(model=self.stored.logical).count(), 3)
 
     def test_a_logical_model_in_use_is_not_deleted_and_it_goes_along_only_if_asked(self) -> None:
         assert self.stored.logical_id

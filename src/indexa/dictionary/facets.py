@@ -44,6 +44,10 @@ class Facet:
         return [value for value in self.values if value.chosen]
 
 
+_GONE = {"model": "a deleted model", "table": "a deleted table"}
+"""What a filter is called whose model or table is no longer there, as in an address that was kept."""
+
+
 def facets_of(query: Query, hits: Hits) -> list[Facet]:
     """Return all filters, in at most two queries for the names of models and tables."""
     names = {"model": _model_names(query, hits), "table": _table_names(query, hits)}
@@ -55,7 +59,7 @@ def _facet(query: Query, name: str, counts: Counter[str], words: dict[str, str])
     chosen = query.filters.get(name, ())
     ranked = list(dict.fromkeys([*chosen, *(value for value, _ in counts.most_common())]))
     for value in ranked[:_SHOWN]:
-        facet.values.append(Value(value, words.get(value, value), counts[value], value in chosen))
+        facet.values.append(Value(value, words.get(value, _GONE.get(name, value)), counts[value], value in chosen))
     facet.hidden = max(0, len(ranked) - _SHOWN)
     return facet
 

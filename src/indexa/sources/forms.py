@@ -50,6 +50,8 @@ class NamedSourceForm(forms.ModelForm):  # type: ignore[type-arg]  # not generic
         self.area = area
         self.instance.area = area
         self.fields["name"].help_text = "What colleagues call it. The model is named after it."
+        # A browser cuts what is longer without a word; the form says so.
+        self.fields["name"].widget.attrs.pop("maxlength", None)
         style_fields(self, self.widths)
 
     def clean_name(self) -> str:

@@ -7,7 +7,7 @@ the store as gone; what comes back is the object it was. Everything happens in t
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 
 import msgspec
 from django.db import connection
@@ -22,7 +22,7 @@ from indexa.store import assertions
 from indexa.store.bulk import reserve_ids
 from indexa.store.known import KnownColumn, KnownTable
 from indexa.store.locks import hold_for_storing
-from indexa.store.models import Layer, StoredModel
+from indexa.store.models import Layer, StoredModel, StoredTable
 from indexa.store.rows import OWNED_BY_TABLES, Parent, RowWriter, number_of
 from indexa.store.signals import send_model_changed
 
@@ -144,7 +144,7 @@ class _Updating:
     def _give_logical_ids(self) -> list[Table]:
         """Link touched tables to their entities and make those that are missing; return what of them has to be stored."""
         derived = derive_logical(Model(name="", tables=self._touched), "")
-        by_name, _ = known_tables(self._logical.pk, {(entity.schema, entity.name) for entity in derived.tables})
+        twins = self._twins(derived.tables)
         ids: dict[str, str] = {}
         fresh: list[Table] = []
         missing = []
@@ -152,7 +152,7 @@ class _Updating:
         for entity in derived.tables:
             table = tables[entity.id]
             old = self._old.get(table.id)
-            twin = by_name.get((entity.schema, entity.name))
+            twin = twins.get(entity.id)
             if old is not None and old.link:
                 ids[entity.id] = f"t{old.link}"
             elif twin is not None:
@@ -184,6 +184,33 @@ class _Updating:
             for attribute in entity.columns:
                 attribute.id, attribute.migrated_from = ids[attribute.id], ids.get(attribute.migrated_from, "")
         return derived.tables
+
+    def _twins(self, entities: Sequence[Table]) -> dict[str, KnownTable]:
+        """Return the stored entity of each derived one: the one its table implements, or one of its name that no other does.
+
+        An entity whose name another table's entity has gets the schema of its table. Keyed by the derived id.
+        """
+        tables = {table.realises: table for table in self._touched if table.realises}
+        names = {(schema, entity.name) for entity in entities for schema in ("", tables[entity.id].schema)}
+        known, _ = known_tables(self._logical.pk, names)
+        by_id = {one.id: one for one in known.values()}
+        others = StoredTable.objects.filter(model=self._physical, entity_id__in=list(by_id), removed_at__isnull=True)
+        taken = set(others.values_list("entity_id", flat=True))
+        found: dict[str, KnownTable] = {}
+        for entity in entities:
+            table = tables[entity.id]
+            old = self._old.get(table.id)
+            if old is not None and old.link:
+                if old.link in by_id:
+                    found[entity.id] = by_id[old.link]
+                continue
+            plain = known.get(("", entity.name))
+            if plain is not None and plain.id in taken:
+                entity.schema = table.schema
+            twin = known.get((entity.schema, entity.name))
+            if twin is not None and twin.id not in taken:
+                found[entity.id] = twin
+        return found
 
     def _names_by_schema(self) -> dict[str, set[str]]:
         found: dict[str, set[str]] = defaultdict(set)

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
+
 from indexa.core.model import VIEW_KINDS, Column, ForeignKey, Key, Model, Table
 
 
 def derive_logical(physical: Model, name: str) -> Model:
     """Make the logical model of a physical one and link both.
+
+    Schemas are how a database is divided, and no part of an entity's name: an entity has one only where tables of several
+    schemas have the same name.
 
     Every table (not a view: it is a way to look at entities, no entity) becomes an entity; its
     columns become attributes of the same name, without a business name until a person gives one.
@@ -14,25 +20,26 @@ def derive_logical(physical: Model, name: str) -> Model:
     "~" before it, and physical is linked by setting `realises`. An attribute that a foreign key
     brings from another entity gets `migrated_from`.
     """
-    entities: dict[tuple[str, str], Table] = {}
-    for table in physical.tables:
-        if table.kind in VIEW_KINDS:
-            continue
+    tables = [table for table in physical.tables if table.kind not in VIEW_KINDS]
+    counts = Counter(table.name for table in tables)
+    schemas = {(table.schema, table.name): table.schema if counts[table.name] > 1 else "" for table in tables}
+    entities: list[Table] = []
+    for table in tables:
         entity = Table(
             name=table.name,
-            schema=table.schema,
+            schema=schemas[table.schema, table.name],
             columns=[Column(c.name, c.position, c.type, c.nullable, id=f"~{c.id}") for c in table.columns],
             primary_key=_bare(table.primary_key),
             unique=[Key(name=key.name, columns=key.columns) for key in table.unique],
-            foreign_keys=[_bare_reference(key) for key in table.foreign_keys],
+            foreign_keys=[_bare_reference(key, schemas) for key in table.foreign_keys],
             id=f"~{table.id}",
         )
         table.realises = entity.id
         for column in table.columns:
             column.realises = f"~{column.id}"
-        entities[table.schema, table.name] = entity
-    migrate_keys(list(entities.values()))
-    return Model(name=name, layer="logical", tables=list(entities.values()))
+        entities.append(entity)
+    migrate_keys(entities)
+    return Model(name=name, layer="logical", tables=entities)
 
 
 def migrate_keys(entities: list[Table]) -> None:
@@ -68,11 +75,11 @@ def _bare(key: Key | None) -> Key | None:
     return Key(name=key.name, columns=key.columns) if key else None
 
 
-def _bare_reference(key: ForeignKey) -> ForeignKey:
+def _bare_reference(key: ForeignKey, schemas: Mapping[tuple[str, str], str]) -> ForeignKey:
     return ForeignKey(
         name=key.name,
         columns=key.columns,
-        ref_schema=key.ref_schema,
+        ref_schema=schemas.get((key.ref_schema, key.ref_table), key.ref_schema),
         ref_table=key.ref_table,
         ref_columns=key.ref_columns,
     )
