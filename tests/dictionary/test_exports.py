@@ -65,6 +65,19 @@ class ExportTests(TestCase):
         StoredRelationship.objects.filter(table__model=stored).update(asserted_at=timezone.now())
         self.assertIn("metering.mtr.mtr_id (asserted)", self.download("csv", f"model={stored.pk}").decode())
 
+    def test_a_spreadsheet_leads_from_its_summary_to_tables_and_from_there_to_their_columns(self) -> None:
+        book = load_workbook(io.BytesIO(self.download("xlsx", "")))
+        summary, tables, rows = book["Summary"], book["Tables"], book["Dictionary"]
+        place = HEADINGS.index("Table") + 1
+        for number in range(2, tables.max_row + 1):
+            link = tables.cell(number, 3)
+            row = int(link.hyperlink.location.rsplit("!A", 1)[1])
+            self.assertEqual(rows.cell(row, place).value, link.value)
+            self.assertEqual(rows.cell(row, place).hyperlink.location, f"'Tables'!C{number}")
+        leads = [cell.hyperlink.location for (cell,) in summary.iter_rows(max_col=1) if cell.hyperlink]
+        self.assertEqual(leads[0], "'Tables'!A2")
+        self.assertEqual(len(leads), len({cell.value for (cell,) in tables.iter_rows(min_row=2, min_col=2, max_col=2)}))
+
     def bands(self, address: str) -> int:
         """Head rows of the Markdown tables: one for each run of rows of the same table."""
         ids = search.page(read_query(self.area, QueryDict(address)), 0, 1000)

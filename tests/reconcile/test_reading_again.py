@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from unittest.mock import patch
+from zoneinfo import ZoneInfo
 
 import psycopg
 from django.core import mail
@@ -372,14 +373,24 @@ class ScheduleFormTests(TestCase):
             schedules.next_time("*/5 * * * *", now)
         self.assertEqual(schedules.next_time("30 5 * * 1", now).weekday(), 0)
 
+    def test_a_time_is_that_of_the_person_who_set_it_in_summer_and_in_winter(self) -> None:
+        there = ZoneInfo("Europe/Madrid")
+        for day, hour in ((datetime(2026, 7, 1, tzinfo=UTC), 3), (datetime(2026, 12, 1, tzinfo=UTC), 4)):
+            self.assertEqual(schedules.next_time("30 5 * * *", day, there).astimezone(UTC).hour, hour)
+        self.assertEqual(schedules.in_words("30 5 * * 1"), "At 05:30, only on Monday")
+
     def test_the_page_saves_and_ends_a_schedule(self) -> None:
         area = make_area()
         person = make_person(area)
         self.client.login(username=person.username, password=PASSWORD)
         source = Source.objects.create(area=area, name="s", kind="live")
         url = reverse("sources:schedule", args=[area.slug, source.pk])
+        self.client.cookies["timezone"] = "Europe/Madrid"
         self.client.post(url, {"often": "weekly", "at": "06:05"})
-        self.assertEqual(source.schedule.cron, "5 6 * * 1")
+        self.assertEqual((source.schedule.cron, source.schedule.time_zone), ("5 6 * * 1", "Europe/Madrid"))
+        page = self.client.get(reverse("sources:page", args=[area.slug, source.pk]))
+        self.assertContains(page, "At 06:05, only on Monday (Europe/Madrid)")
+        self.assertContains(page, source.schedule.next_at.astimezone(ZoneInfo("Europe/Madrid")).strftime("%H:%M"))
         self.client.post(url, {"often": "own", "cron": "nonsense"})
         self.assertEqual(Schedule.objects.get().cron, "5 6 * * 1")
         self.client.post(url, {"often": "never"})

@@ -19,6 +19,7 @@ from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.model import file
 from indexa.modeling import editing, queries, relationship_list, services
 from indexa.modeling.relationship_list import relationship_rows
+from indexa.modeling.waiting import waiting_in
 from indexa.store import removed as gone
 from indexa.store.errors import EditError, StaleEditError
 from indexa.store.loading import load_model
@@ -40,7 +41,10 @@ def model_list(request: AreaRequest) -> HttpResponse:
         StoredModel.objects.filter(area=request.area).select_related("logical").prefetch_related("physical_models")
     )
     coverage = queries.coverage(models)
-    rows: list[dict[str, Any]] = [{"model": model, "coverage": coverage[model.pk]} for model in models]
+    waiting = waiting_in(request.area)
+    rows: list[dict[str, Any]] = [
+        {"model": model, "coverage": coverage[model.pk], "waiting": waiting.get(model.pk, ())} for model in models
+    ]
     groups = [(label, [row for row in rows if row["model"].layer == layer]) for layer, label in Layer.choices]
     return render(request, "modeling/list.html", {"groups": groups, "models": models})
 
@@ -249,6 +253,7 @@ def table(request: AreaRequest, pk: int) -> HttpResponse:
         "checks": queries.checks_of(found),
         "selected": selected if selected in names else 0,
         "described": sum(bool(column.definition) for column in columns),
+        "with_defaults": any(one.default is not None or one.identity or one.generated for one in columns),
     }
     return render(request, "modeling/table.html", context | _table_margin(found))
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Count, Q
+from django.db.models import Count, Q, QuerySet
 from django.http import HttpRequest
+from django.urls import reverse
 
 from indexa.areas.models import Area
+from indexa.modeling.waiting import Waiting, waits_in_models
 from indexa.naming.passes.models import NamingPass
 from indexa.naming.standards import services as standards
 from indexa.naming.standards.models import NameFinding, Waiver
@@ -22,15 +24,41 @@ def names_waiting(request: HttpRequest, area: Area) -> dict[str, Any] | None:
     """Return open passes with words that wait, and the findings of each model."""
     findings = standards.open_findings(area)
     models = {model.pk: model for model in StoredModel.objects.filter(pk__in=findings)}
-    passes = list(
-        NamingPass.objects.filter(model__area=area, state=NamingPass.State.OPEN)
-        .select_related("model")
-        .annotate(waiting=Count("words", filter=~Q(words__state="settled")))
-        .filter(waiting__gt=0)[:_MOST_PASSES]
-    )
+    passes = list(_waiting_passes(area)[:_MOST_PASSES])
     if not passes and not findings:
         return None
     return {"passes": passes, "findings": [(models[pk], count) for pk, count in sorted(findings.items())]}
+
+
+def _waiting_passes(area: Area) -> QuerySet[Any]:
+    found: QuerySet[Any] = NamingPass.objects.filter(model__area=area, state=NamingPass.State.OPEN).select_related(
+        "model"
+    )
+    counted: QuerySet[Any] = found.annotate(waiting=Count("words", filter=~Q(words__state="settled")))
+    return counted.filter(waiting__gt=0)
+
+
+@waits_in_models
+def words_of_models(area: Area) -> dict[int, Waiting]:
+    """Return how many words wait in the latest open pass of each model."""
+    return {
+        one.model_id: Waiting(
+            f"{one.waiting:,} word{'' if one.waiting == 1 else 's'} to decide",
+            reverse("naming:pass", args=[area.slug, one.pk]),
+        )
+        for one in _waiting_passes(area).order_by("pk")
+    }
+
+
+@waits_in_models
+def findings_of_models(area: Area) -> dict[int, Waiting]:
+    """Return how many naming findings of each model nobody waived."""
+    address = reverse("naming:findings", args=[area.slug])
+    return {
+        pk: Waiting(f"{count:,} naming finding{'' if count == 1 else 's'}", f"{address}?model={pk}")
+        for pk, count in standards.open_findings(area).items()
+        if count
+    }
 
 
 @panel("model", order=10, template="naming/_model.html")

@@ -6,8 +6,10 @@ from typing import Any
 
 from django.db.models import Count
 from django.http import HttpRequest
+from django.urls import reverse
 
 from indexa.areas.models import Area
+from indexa.modeling.waiting import Waiting, waits_in_models
 from indexa.proposals.models import StoredProposal
 from indexa.store.models import Layer
 from indexa.ui.panels import panel
@@ -16,7 +18,23 @@ from indexa.ui.panels import panel
 @panel("desk", order=40, template="proposals/_desk.html")
 def models_with_proposals(request: HttpRequest, area: Area) -> dict[str, Any] | None:
     """Return the models with open proposals, and how many they have."""
+    models = _open_by_model(area)
+    return {"models": models} if models else None
+
+
+@waits_in_models
+def proposals_of_models(area: Area) -> dict[int, Waiting]:
+    """Return how many proposals of each model are open."""
+    return {
+        one["model_id"]: Waiting(
+            f"{one['count']:,} proposal{'' if one['count'] == 1 else 's'}",
+            reverse("proposals:page", args=[area.slug, one["model_id"]]),
+        )
+        for one in _open_by_model(area)
+    }
+
+
+def _open_by_model(area: Area) -> list[dict[str, Any]]:
     of_area = {"model__area": area, "model__layer": Layer.PHYSICAL, "state": StoredProposal.State.OPEN}
     found = StoredProposal.objects.filter(**of_area).values("model_id", "model__name")
-    models = list(found.annotate(count=Count("pk")).order_by("model__name"))
-    return {"models": models} if models else None
+    return [dict(one) for one in found.annotate(count=Count("pk")).order_by("model__name")]

@@ -6,8 +6,10 @@ from typing import Any
 
 from django.db.models import Count, Q
 from django.http import HttpRequest
+from django.urls import reverse
 
 from indexa.areas.models import Area
+from indexa.modeling.waiting import Waiting, waits_in_models
 from indexa.reconcile.models import Reconciliation
 from indexa.sources.models import Source
 from indexa.ui.panels import panel
@@ -21,6 +23,19 @@ def readings_to_decide(request: HttpRequest, area: Area) -> dict[str, Any] | Non
     counted = found.annotate(count=_undecided(), conflicts=Count("differences", filter=conflicts))
     readings = list(counted.select_related("source"))
     return {"readings": readings} if readings else None
+
+
+@waits_in_models
+def differences_of_models(area: Area) -> dict[int, Waiting]:
+    """Return how many differences a later reading of each model found that wait."""
+    found = Reconciliation.objects.filter(source__area=area, state=Reconciliation.State.WAITING)
+    return {
+        one.model_id: Waiting(
+            f"{one.count:,} difference{'' if one.count == 1 else 's'}",
+            reverse("reconcile:page", args=[area.slug, one.pk]),
+        )
+        for one in found.annotate(count=_undecided())
+    }
 
 
 def _undecided() -> Count:

@@ -158,10 +158,11 @@ class Intake(models.Model):
 
 
 class Schedule(models.Model):
-    """When a source is read on its own. `cron` is a cron expression, in UTC."""
+    """When a source is read on its own: a cron expression, in the time zone of the person who set it."""
 
     source = models.OneToOneField(Source, on_delete=models.CASCADE, related_name="schedule")
     cron = models.CharField(max_length=100)
+    time_zone = models.CharField(max_length=64, default="UTC")
     next_at = models.DateTimeField()
     watchers = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="+")
     """Who gets a mail with each result."""

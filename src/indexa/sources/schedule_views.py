@@ -11,6 +11,7 @@ from indexa.areas.models import Person, Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.sources import schedules
 from indexa.sources.models import Schedule, Source
+from indexa.ui.time_zones import COOKIE, zone_of
 
 _OFTEN = {"daily": "{minute} {hour} * * *", "weekly": "{minute} {hour} * * 1"}
 
@@ -20,6 +21,7 @@ _OFTEN = {"daily": "{minute} {hour} * * *", "weekly": "{minute} {hour} * * 1"}
 def schedule(request: AreaRequest, pk: int) -> HttpResponse:
     """Save or end a source's schedule."""
     source = get_object_or_404(Source, pk=pk, area=request.area, kind__in=[Source.Kind.LIVE, Source.Kind.FILE])
+    zone = zone_of(request.COOKIES.get(COOKIE, ""))
     often = request.POST.get("often", "")
     if often == "never":
         Schedule.objects.filter(source=source).delete()
@@ -28,11 +30,11 @@ def schedule(request: AreaRequest, pk: int) -> HttpResponse:
     try:
         cron = _cron(often, request.POST.get("at", ""), request.POST.get("cron", "")[:100])
         watchers = Person.objects.filter(pk__in=[one for one in request.POST.getlist("watchers") if one.isdigit()])
-        kept = schedules.save(source=source, cron=cron, watchers=watchers, person=request.user)
+        kept = schedules.save(source=source, cron=cron, watchers=watchers, person=request.user, time_zone=zone)
     except schedules.ScheduleError as error:
         messages.error(request, f"Not saved: {error}")
     else:
-        messages.success(request, f"{source.name} is read next on {kept.next_at:%-d %b %Y at %H:%M} UTC.")
+        messages.success(request, f"{source.name} is read next on {kept.next_at.astimezone(zone):%-d %b %Y at %H:%M}.")
     return redirect("sources:page", request.area.slug, pk)
 
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterable
 from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
 
+from cron_descriptor import Options, get_description
 from croniter import croniter
 from django.conf import settings
 from django.core.mail import send_mail
@@ -21,6 +23,7 @@ from indexa.sources.models import Schedule, Source
 from indexa.sources.signals import ReadingResult
 
 logger = logging.getLogger(__name__)
+_UTC = ZoneInfo("UTC")
 _LATE = timedelta(minutes=10)
 _LEAST_APART = timedelta(minutes=15)
 
@@ -29,13 +32,13 @@ class ScheduleError(Exception):
     """A schedule that can't be kept; the message says why and what to do."""
 
 
-def next_time(cron: str, after: datetime) -> datetime:
-    """Return when a cron expression is due next. Raises ScheduleError for one that is none, or comes too often."""
+def next_time(cron: str, after: datetime, zone: ZoneInfo = _UTC) -> datetime:
+    """Return when a cron expression is due next in a time zone. Raises ScheduleError for one that is none, or comes too often."""
     if len(cron.split()) != 5 or not croniter.is_valid(cron):
         raise ScheduleError(
             f"“{cron}” is no cron expression. It has five parts, minute, hour, day, month and weekday: 30 5 * * 1 is Monday at 5:30."
         )
-    times = croniter(cron, after)
+    times = croniter(cron, after.astimezone(zone))
     first: datetime = times.get_next(datetime)
     second: datetime = times.get_next(datetime)
     if second - first < _LEAST_APART:
@@ -43,13 +46,28 @@ def next_time(cron: str, after: datetime) -> datetime:
     return first
 
 
+def in_words(cron: str) -> str:
+    """Word a cron expression: "At 05:30, only on Monday"."""
+    options = Options()
+    options.use_24hour_time_format = True
+    return str(get_description(cron, options))
+
+
 @transaction.atomic
-def save(*, source: Source, cron: str, watchers: Iterable[Person], person: Person) -> Schedule:
-    """Keep when a source is read on its own. Raises ScheduleError for what is no time."""
+def save(
+    *, source: Source, cron: str, watchers: Iterable[Person], person: Person, time_zone: ZoneInfo = _UTC
+) -> Schedule:
+    """Keep when a source is read on its own, in a time zone. Raises ScheduleError for what is no time."""
     cron = " ".join(cron.split())
     schedule, _ = Schedule.objects.update_or_create(
         source=source,
-        defaults={"cron": cron, "next_at": next_time(cron, timezone.now()), "message": "", "made_by": person},
+        defaults={
+            "cron": cron,
+            "time_zone": time_zone.key,
+            "next_at": next_time(cron, timezone.now(), time_zone),
+            "message": "",
+            "made_by": person,
+        },
     )
     members = Membership.objects.filter(area=source.area).values_list("person_id", flat=True)
     schedule.watchers.set([one for one in watchers if one.pk in set(members)])
@@ -72,8 +90,9 @@ def run_due() -> list[Job]:
 
 
 def _start(schedule: Schedule, now: datetime) -> Job | None:
-    source, due = schedule.source, schedule.next_at
-    schedule.next_at = next_time(schedule.cron, now)
+    source, zone = schedule.source, ZoneInfo(schedule.time_zone)
+    due, now_there = schedule.next_at.astimezone(zone), now.astimezone(zone)
+    schedule.next_at = next_time(schedule.cron, now, zone)
     busy = Job.objects.filter(
         area=source.area, kind="intake", arguments__source=source.pk, state__in=[Job.State.WAITING, Job.State.RUNNING]
     )
@@ -83,7 +102,7 @@ def _start(schedule: Schedule, now: datetime) -> Job | None:
         return None
     schedule.message = ""
     if now - due > _LATE:
-        schedule.message = f"The reading of {due:%-d %b, %H:%M} was missed: no worker was running. It was made up at {now:%-d %b, %H:%M}."
+        schedule.message = f"The reading of {due:%-d %b, %H:%M} was missed: no worker was running. It was made up at {now_there:%-d %b, %H:%M}."
     job = jobs.start(
         area=source.area, kind="intake", title=f"Reading {source.name} on schedule", person=schedule.made_by, source=source.pk,
         scheduled=True,

@@ -20,7 +20,7 @@ from indexa.core import platforms
 from indexa.core.intake.choice import OBJECT_KINDS, Choice, SchemaCount, patterns
 from indexa.core.intake.receipt import in_order
 from indexa.jobs.models import Job
-from indexa.sources import presets, scanning, services
+from indexa.sources import presets, scanning, schedules, services
 from indexa.sources.forms import FORMS, ChoiceForm, KitDownloadForm, NamedSourceForm
 from indexa.sources.models import Intake, Preset, Schedule, Source
 
@@ -108,6 +108,7 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
     context = {
         "source": source, "intakes": intakes.order_by("-at")[:20], "job": running, "cannot": cannot,
         "schedule": schedule,
+        "schedule_words": schedules.in_words(schedule.cron) if schedule else "",
         "watching": set(schedule.watchers.values_list("pk", flat=True)) if schedule else set(),
         "people": Person.objects.filter(memberships__area=request.area).exclude(email="").order_by("username"),
         "can_ask_rows": source.platform in profiling.PLATFORMS,

@@ -1,10 +1,10 @@
-"""A dictionary as a finished spreadsheet: a summary sheet, the entries, a legend of key roles."""
+"""A dictionary as a finished spreadsheet: a summary, its tables, the entries, a legend of key roles; all linked."""
 
 from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterable
-from typing import IO, Any
+from typing import IO, Any, TypeAlias
 
 import msgspec
 import xlsxwriter
@@ -25,6 +25,7 @@ _MOST_CHARACTERS = 32_767
 _WRAPPED = {HEADINGS.index(name) for name in ("Definition", "Table's definition", "Comment in the source")}
 _CENTRED = {HEADINGS.index("Position"), HEADINGS.index("Key roles"), HEADINGS.index("Nullable")}
 _MACHINE = {HEADINGS.index(name) for name in ("Schema", "Table", "Column", "Type", "References")}
+_TABLE = HEADINGS.index("Table")
 _INK, _ACCENT, _BAND = "#1D2A30", "#1B5E63", "#F3EEE1"
 
 
@@ -37,10 +38,21 @@ class Cover(msgspec.Struct, frozen=True):
     facts: tuple[tuple[str, str], ...] = ()
 
 
+_MOST_LINKS = 60_000
+"""Spreadsheet programs take some 65,000 links on a sheet."""
+
+
 class _Tally(msgspec.Struct):
-    tables: int = 0
+    """What a table holds, and the row of the sheet "Dictionary" in which it begins, from 0."""
+
+    row: int
+    definition: str = ""
     columns: int = 0
     described: int = 0
+
+
+_Tables: TypeAlias = dict[tuple[str, str, str], _Tally]
+"""By model, schema and name, in the order of the sheet."""
 
 
 def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover) -> int:
@@ -53,10 +65,13 @@ def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover) -> int:
         stream, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     )
     book.set_properties({"title": cover.title, "author": cover.made_by, "created": cover.made_at.replace(tzinfo=None)})
-    summary, sheet, legend = (book.add_worksheet(name) for name in ("Summary", "Dictionary", "Key roles"))
+    summary, index, sheet, legend = (
+        book.add_worksheet(name) for name in ("Summary", "Tables", "Dictionary", "Key roles")
+    )
     formats = _Formats(book)
-    count, tallies, left_out = _write_entries(sheet, entries, cover, formats)
-    _write_summary(summary, cover, tallies, left_out, formats)
+    count, tables, left_out = _write_entries(sheet, entries, cover, formats)
+    _write_summary(summary, cover, tables, left_out, formats)
+    _write_tables(index, tables, formats)
     _write_legend(legend, formats)
     book.close()
     return count
@@ -72,6 +87,8 @@ class _Formats:
         self.plain = book.add_format(base)
         self.bold = book.add_format({**base, "bold": True})
         self.wrap = book.add_format({**base, "text_wrap": True})
+        self.link = book.add_format({**base, "font_color": _ACCENT, "underline": 1})
+        self.machine_link = book.add_format({**base, "font_color": _ACCENT, "underline": 1, "font_name": "Consolas"})
         self.number = book.add_format({**base, "num_format": "#,##0"})
         self.percent = book.add_format({**base, "num_format": "0%"})
         self.head = book.add_format(
@@ -94,9 +111,7 @@ class _Formats:
             self.cells.append(row)
 
 
-def _write_entries(
-    sheet: Any, entries: Iterable[Entry], cover: Cover, formats: _Formats
-) -> tuple[int, dict[tuple[str, str], _Tally], int]:
+def _write_entries(sheet: Any, entries: Iterable[Entry], cover: Cover, formats: _Formats) -> tuple[int, _Tables, int]:
     sheet.write_string(0, 0, cover.title, formats.title)
     sheet.write_string(1, 0, _made(cover), formats.quiet)
     sheet.set_row(0, 26)
@@ -104,23 +119,26 @@ def _write_entries(
     for place, heading in enumerate(HEADINGS):
         sheet.write_string(2, place, heading, formats.head)
     widths = [len(max(heading.split(), key=len)) + 3 for heading in HEADINGS]
-    tallies: dict[tuple[str, str], _Tally] = {}
+    tables: _Tables = {}
     row, band, left_out, last_table = 3, True, 0, None
     for entry in entries:
         if row - 3 >= _MOST_ROWS:
             left_out += 1
             continue
         table = (entry.model, entry.schema, entry.table)
-        tally = tallies.setdefault(table[:2], _Tally())
+        is_first = table not in tables
+        tally = tables.setdefault(table, _Tally(row, entry.table_definition))
         if table != last_table:
             band, last_table = not band, table
-            tally.tables += 1
         tally.columns += 1
         tally.described += bool(entry.definition)
         looks = formats.cells[band]
         for place, value in enumerate(entry.cells()):
             if isinstance(value, int):
                 sheet.write_number(row, place, value, looks[place])
+                continue
+            if place == _TABLE and is_first and len(tables) <= _MOST_LINKS:
+                sheet.write_url(row, place, f"internal:'Tables'!C{len(tables) + 1}", looks[place], value)
                 continue
             # Always as a string: what looks like a formula stays text.
             sheet.write_string(row, place, value[:_MOST_CHARACTERS], looks[place])
@@ -136,12 +154,10 @@ def _write_entries(
     sheet.fit_to_pages(1, 0)
     sheet.repeat_rows(2)
     sheet.set_footer("&L&A&RPage &P of &N")
-    return row - 3, tallies, left_out
+    return row - 3, tables, left_out
 
 
-def _write_summary(
-    sheet: Any, cover: Cover, tallies: dict[tuple[str, str], _Tally], left_out: int, formats: _Formats
-) -> None:
+def _write_summary(sheet: Any, cover: Cover, tables: _Tables, left_out: int, formats: _Formats) -> None:
     sheet.hide_gridlines(2)
     sheet.set_column(0, 0, 30)
     sheet.set_column(1, 1, 26)
@@ -161,17 +177,41 @@ def _write_summary(
     row += 1
     for place, heading in enumerate(("Model", "Schema", "Tables", "Columns", "Described", "Share")):
         sheet.write_string(row, place, heading, formats.head)
-    for (model, schema), tally in tallies.items():
+    groups: dict[tuple[str, str], list[tuple[int, _Tally]]] = {}
+    for place, ((model, schema, _), tally) in enumerate(tables.items(), 2):
+        groups.setdefault((model, schema), []).append((place, tally))
+    for (model, schema), found in groups.items():
         row += 1
-        sheet.write_string(row, 0, model, formats.plain)
+        sheet.write_url(row, 0, f"internal:'Tables'!A{found[0][0]}", formats.link, model)
         sheet.write_string(row, 1, schema, formats.plain)
-        for place, number in enumerate((tally.tables, tally.columns, tally.described), 2):
+        columns, described = sum(one.columns for _, one in found), sum(one.described for _, one in found)
+        for place, number in enumerate((len(found), columns, described), 2):
             sheet.write_number(row, place, number, formats.number)
-        sheet.write_number(row, 5, tally.described / tally.columns, formats.percent)
+        sheet.write_number(row, 5, described / columns, formats.percent)
     row += 1
     sheet.write_string(row, 0, "Total", formats.bold)
-    for place, name in enumerate(("tables", "columns", "described"), 2):
-        sheet.write_number(row, place, sum(getattr(tally, name) for tally in tallies.values()), formats.number)
+    totals = (len(tables), sum(one.columns for one in tables.values()), sum(one.described for one in tables.values()))
+    for place, number in enumerate(totals, 2):
+        sheet.write_number(row, place, number, formats.number)
+
+
+def _write_tables(sheet: Any, tables: _Tables, formats: _Formats) -> None:
+    headings = (("Model", 24), ("Schema", 18), ("Table", 32), ("Definition", 60), ("Columns", 10), ("Described", 10))
+    for place, (heading, width) in enumerate(headings):
+        sheet.write_string(0, place, heading, formats.head)
+        sheet.set_column(place, place, width)
+    for row, ((model, schema, name), tally) in enumerate(tables.items(), 1):
+        sheet.write_string(row, 0, model, formats.plain)
+        sheet.write_string(row, 1, schema, formats.plain)
+        if row <= _MOST_LINKS:
+            sheet.write_url(row, 2, f"internal:'Dictionary'!A{tally.row + 1}", formats.machine_link, name)
+        else:
+            sheet.write_string(row, 2, name, formats.plain)
+        sheet.write_string(row, 3, tally.definition[:_MOST_CHARACTERS], formats.wrap)
+        sheet.write_number(row, 4, tally.columns, formats.number)
+        sheet.write_number(row, 5, tally.described, formats.number)
+    sheet.freeze_panes(1, 3)
+    sheet.autofilter(0, 0, max(len(tables), 1), len(headings) - 1)
 
 
 def _write_legend(sheet: Any, formats: _Formats) -> None:

@@ -170,18 +170,28 @@ def company(naming_pass: NamingPass, short: str, limit: int) -> list[tuple[str, 
         return list(cursor.fetchall())
 
 
+_LIKELY = 0.6
+"""From here on a word's likeliest meaning is worth a person's look; below it, the word is unclear."""
+
+
+def unclear_words(naming_pass: NamingPass) -> list[str]:
+    """Return the words of a pass that nobody settled and for which nothing likely was found."""
+    found = naming_pass.words.exclude(state=PassWord.State.SETTLED)
+    return [one.short for one in found.only("short", "options") if not one.options or one.options[0][1] < _LIKELY]
+
+
 def counts(naming_passes: Sequence[NamingPass]) -> dict[int, dict[str, int]]:
     """Return by pass how many names are settled, wait for a word that has a proposal, or for one that is unclear; one query."""
     ids = [one.pk for one in naming_passes]
     with connection.cursor() as cursor:
         cursor.execute(
             "with unclear as (select p as id, coalesce((select array_agg(short::text) from naming_pass_word where naming_pass_id = p "
-            "and state <> 'settled' and (jsonb_array_length(options) = 0 or (options->0->>1)::float < 0.6)), '{}') as abbreviations "
+            "and state <> 'settled' and (jsonb_array_length(options) = 0 or (options->0->>1)::float < %s)), '{}') as abbreviations "
             "from unnest(%s::bigint[]) p) select unclear.id, count(*) filter (where open = '{}'), "
             "count(*) filter (where open <> '{}' and not open && abbreviations), count(*) filter (where open && abbreviations), "
             "count(*) filter (where open = '{}' and after <> before) "
             "from unclear join naming_pass_name n on n.naming_pass_id = unclear.id group by unclear.id",
-            [ids],
+            [_LIKELY, ids],
         )
         found = {row[0]: row[1:] for row in cursor.fetchall()}
     text = {}
@@ -191,6 +201,7 @@ def counts(naming_passes: Sequence[NamingPass]) -> dict[int, dict[str, int]]:
             "settled": settled,
             "word": word,
             "choice": choice,
+            "known": settled + word,
             "total": settled + word + choice,
             "to_apply": to_apply,
         }

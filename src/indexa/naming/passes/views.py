@@ -7,7 +7,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.db.models import Case, IntegerField, Value, When
+from django.db.models import Case, IntegerField, Q, Value, When
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -213,8 +213,9 @@ def names(request: AreaRequest, pk: int) -> HttpResponse:
         found = found.filter(place__icontains=text) | found.filter(after__icontains=text)
     if which == "settled":
         found = found.filter(open=[])
-    elif which == "waiting":
-        found = found.exclude(open=[])
+    elif which in ("waiting", "unclear"):
+        unclear = Q(open__overlap=passes.unclear_words(naming_pass))
+        found = found.filter(unclear) if which == "unclear" else found.exclude(open=[]).exclude(unclear)
     elif which == "written":
         found = found.filter(written=True)
     page = Paginator(found, _NAMES_A_PAGE).get_page(request.GET.get("page"))

@@ -72,6 +72,7 @@ def standard_page(request: AreaRequest, pk: int) -> HttpResponse:
         "standard": stored, "rows": rows, "versions": stored.versions.select_related("by")[:8], "models": models,
         "example_model": example_model, "governed": len(governed),
         "findings": NameFinding.objects.filter(model__in=governed).count(),
+        "by_kind": NameFinding.objects.filter(model__in=governed).values_list("kind").annotate(count=Count("pk")).order_by("-count"),
         "others": StoredStandard.objects.filter(area=request.area).exclude(pk=pk).exists(),
     }  # fmt: skip
     return render(request, "naming/standard.html", context)

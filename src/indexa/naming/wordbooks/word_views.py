@@ -7,6 +7,7 @@ from pathlib import Path
 
 from django.contrib import messages
 from django.core.paginator import Paginator
+from django.db.models import Count
 from django.http import Http404, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -49,12 +50,20 @@ def wordbook(request: AreaRequest) -> HttpResponse:
         "book": book,
         "books": wordbooks.books_of(request.area),
         "statuses": BookWord.Status.choices,
+        "by_status": _by_status(request),
         "models": StoredModel.objects.filter(area=request.area, layer="physical"),
         "any": bool(words) or BookWord.objects.filter(wordbook__uses__area=request.area).exists(),
         "proposed": page.paginator.count if status == BookWord.Status.PROPOSED else 0,
         "doubtful": TermIssue.objects.filter(area=request.area, state=TermIssue.State.OPEN).count(),
     }
     return render(request, "naming/wordbook.html", context)
+
+
+def _by_status(request: AreaRequest) -> list[tuple[str, str, int]]:
+    """Return each status with its label and how many words of the area's wordbooks have it."""
+    found = BookWord.objects.filter(wordbook__in=wordbooks.books_of(request.area)).values_list("status")
+    counts = dict(found.annotate(count=Count("pk")))
+    return [(value, label, counts.get(value, 0)) for value, label in BookWord.Status.choices]
 
 
 @require_http_methods(["GET", "POST"])

@@ -103,14 +103,29 @@ document.addEventListener("input", (event) => {
   });
 });
 
+// The list of keys holds those that do something on this page.
+function showKeys() {
+  const help = document.getElementById("key-help");
+  help.querySelectorAll("[data-when]").forEach((entry) => {
+    entry.hidden = !document.querySelector(entry.dataset.when);
+  });
+  help.showModal();
+}
+
 const actions = {
   "/": () => focusOn("#lookup"),
   f: () => focusOn("[data-key-filter]"),
   "?": () => {
-    document.getElementById("key-help").showModal();
+    showKeys();
     return true;
   },
   e: () => click("[data-key-edit]") || click("tr.sel [data-key-row]"),
+  ".": () => {
+    const margin = document.getElementById("margin");
+    const first = margin?.querySelector("a[href], button, input, textarea, select") || margin;
+    first?.focus();
+    return Boolean(first);
+  },
   n: () => click("[data-key-name]"),
   u: () => {
     undo();
@@ -135,6 +150,7 @@ document.addEventListener("keydown", (event) => {
     closeMenus();
     if (menu) menu.querySelector("summary").focus();
     if (event.target.id === "lookup") event.target.blur();
+    if (!form && !menu && event.target.closest("#margin")) document.querySelector(".sel .pick, #main a")?.focus();
     return;
   }
   if (event.target.closest(".lookup") && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
@@ -147,7 +163,7 @@ document.addEventListener("keydown", (event) => {
 
 document.addEventListener("click", (event) => {
   closeMenus(event.target);
-  if (event.target.closest("[data-show-keys]")) document.getElementById("key-help").showModal();
+  if (event.target.closest("[data-show-keys]")) showKeys();
   const undone = event.target.closest("[data-undo]");
   if (undone) undo(undone.dataset.undo);
   const redone = event.target.closest("[data-redo]");

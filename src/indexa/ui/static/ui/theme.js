@@ -1,4 +1,5 @@
-// Follows the system's light or dark unless the person chose one; runs before the first paint.
+// Follows the system's light or dark unless the person chose one; runs before the first paint. Also tells the
+// server the time zone, so that pages show times as the person has them.
 (function () {
   "use strict";
   const root = document.documentElement;
@@ -8,6 +9,8 @@
     root.dataset.bsTheme = chosen() || (system.matches ? "dark" : "light");
   };
   apply();
+  const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  document.cookie = `timezone=${zone}; path=/; max-age=31536000; samesite=lax`;
   system.addEventListener("change", apply);
   document.addEventListener("click", (event) => {
     if (!event.target.closest("[data-theme-switch]")) return;
