@@ -3,6 +3,7 @@
 import { ask, requestToken, say, sayAfterLoad } from "./messages.js";
 import { signInAgain } from "./sign_in_again.js";
 import "./drafts.js";
+import "./row_labels.js";
 
 const typing = (element) =>
   element.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
@@ -150,7 +151,7 @@ document.addEventListener("keydown", (event) => {
     closeMenus();
     if (menu) menu.querySelector("summary").focus();
     if (event.target.id === "lookup") event.target.blur();
-    if (!form && !menu && event.target.closest("#margin")) document.querySelector(".sel .pick, #main a")?.focus();
+    if (!form && !menu && event.target.closest("#margin")) (document.querySelector(".sel .pick") || document.querySelector("#main a"))?.focus();
     return;
   }
   if (event.target.closest(".lookup") && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
