@@ -70,7 +70,7 @@ class UndoTests(BrowserCase):
         self.see("Undone: word of Meter", "#toast")
         self.assertFalse(BookWord.objects.filter(word="Meter").exists())
         self.press("u")
-        self.see("Undo definition of metering.mtr.inst_dt in billing logical?", "#ask")
+        self.see("Undo definition of mtr.inst_dt in billing logical?", "#ask")
         self.assert_accessible("the question")
         self.browser.switch_to.active_element.send_keys(Keys.ESCAPE)
         self.until(lambda: not self.find("#ask").is_displayed(), "the question stays")

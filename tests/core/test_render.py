@@ -81,7 +81,7 @@ class SpreadsheetTests(SimpleTestCase):
             entry(table="zz", definition=HARMFUL),
         ]
         book = load_workbook(self.make(entries))
-        self.assertEqual(book.sheetnames, ["Summary", "Dictionary", "Key roles"])
+        self.assertEqual(book.sheetnames, ["Summary", "Tables", "Dictionary", "Key roles"])
         sheet = book["Dictionary"]
         self.assertEqual([cell.value for cell in sheet[3]], list(HEADINGS))
         self.assertEqual(sheet.freeze_panes, "A4")

@@ -69,7 +69,7 @@ class AllNamesTests(TestCase):
         out = io.BytesIO()
         book.save(out)
         answer = self.client.post(
-            self.at("all-hand-in", self.model.pk), {"sheet": SimpleUploadedFile("n.xlsx", out.getvalue())}
+            self.at("all-import", self.model.pk), {"sheet": SimpleUploadedFile("n.xlsx", out.getvalue())}
         )
         made = NamingPass.objects.get()
         self.assertRedirects(answer, self.at("pass-names", made.pk))
@@ -86,7 +86,7 @@ class AllNamesTests(TestCase):
         )
         self.assertIn(["column", "mtr_id", "3", "Meter Number", "", "Meter Number"], rows)
         same = "\r\n".join(",".join(row) for row in rows).encode()
-        self.client.post(self.at("all-hand-in", self.model.pk), {"sheet": SimpleUploadedFile("n.csv", same)})
+        self.client.post(self.at("all-import", self.model.pk), {"sheet": SimpleUploadedFile("n.csv", same)})
         self.assertEqual(NamingPass.objects.count(), 1)
 
     def test_what_was_changed_since_the_export_is_decided_by_a_person_and_strangers_are_named(self) -> None:
@@ -104,7 +104,7 @@ class AllNamesTests(TestCase):
         writer.writeheader()
         writer.writerows(rows)
         answer = self.client.post(
-            self.at("all-hand-in", self.model.pk),
+            self.at("all-import", self.model.pk),
             {"sheet": SimpleUploadedFile("n.csv", sheet.getvalue().encode())},
             follow=True,
         )
@@ -124,7 +124,7 @@ class AllNamesTests(TestCase):
             b"Kind,Name,Business name\ntable,a," + b"x" * 201,
         ):
             answer = self.client.post(
-                self.at("all-hand-in", self.model.pk), {"sheet": SimpleUploadedFile("n.csv", content)}, follow=True
+                self.at("all-import", self.model.pk), {"sheet": SimpleUploadedFile("n.csv", content)}, follow=True
             )
             self.assertEqual(answer.redirect_chain[-1][0], f"{self.at('all')}?model={self.model.pk}")
         self.assertFalse(NamingPass.objects.exists())
@@ -133,7 +133,7 @@ class AllNamesTests(TestCase):
         self.client.login(username=make_person(self.area, Role.READER).username, password=PASSWORD)
         self.assertContains(self.client.get(self.at("all")), "mtr_srl_no")
         self.assertEqual(
-            (self.write("mtr_id", "X"), self.client.post(self.at("all-hand-in", self.model.pk)).status_code), (403, 403)
+            (self.write("mtr_id", "X"), self.client.post(self.at("all-import", self.model.pk)).status_code), (403, 403)
         )
         elsewhere = make_area("Elsewhere")
         self.client.login(username=make_person(elsewhere, Role.ADMINISTRATOR).username, password=PASSWORD)

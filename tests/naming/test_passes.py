@@ -278,7 +278,7 @@ class PassPageTests(PassPageCase):
         text = self.client.post(self.at("pass-word", word.pk), {"other": "<b>Own</b>"}).content.decode()
         self.assertIn("&lt;b&gt;Own&lt;/b&gt;", text)
         self.assertNotIn("<b>Own", text)
-        self.assertContains(self.client.get(self.at("pass-word", word.pk)), "Where it stands")
+        self.assertContains(self.client.get(self.at("pass-word", word.pk)), "Where it is used")
 
     def test_names_are_found_written_and_applied(self) -> None:
         name = self.made.names.get(place="metering.mtr.mtr_id")

@@ -84,7 +84,7 @@ class TakingBackTests(WordCase):
         answer = self.client.post(
             self.at("word-row", meter.pk), {"word": "METRE", "abbreviations": "x", "status": "agreed"}
         )
-        self.assertContains(answer, "stands in", status_code=422)
+        self.assertContains(answer, "is in", status_code=422)
         self.assertContains(answer, 'value="METRE"', status_code=422)
         self.assertFalse(ChangeSet.objects.exists())
 
@@ -232,4 +232,4 @@ class ToldApartTests(WordCase):
         with self.assertRaises(PassError):
             self.apart("State", "st")
         margin = self.client.get(self.at("pass-word", self.pass_.pk, self.pass_.words.get(short="st").pk))
-        self.assertContains(margin, "It stands for two words")
+        self.assertContains(margin, "It means two words")

@@ -51,7 +51,7 @@ class RefusalTests(ProposalCase):
             one = self.open(kind="foreign_key", **of)
             with self.subTest(of):
                 self.assertContains(
-                    self.client.post(self.at("decide", one.pk), {"act": "accept"}), "are gone", status_code=422
+                    self.client.post(self.at("decide", one.pk), {"act": "accept"}), "are no longer there", status_code=422
                 )
                 self.assertContains(self.client.post(self.at("decide", one.pk), {"act": "reject"}), "rejected")
         self.assertFalse(StoredRelationship.objects.exists())
@@ -69,7 +69,7 @@ class RefusalTests(ProposalCase):
         one = self.open(kind="foreign_key", table_name="main.sample")
         self.accept(pk=one.pk)
         answer = self.client.post(self.at("decide", one.pk), {"act": "reject"})
-        self.assertContains(answer, "decided meanwhile", status_code=422)
+        self.assertContains(answer, "decided in the meantime", status_code=422)
         self.assertNotContains(answer, "Press u", status_code=422)
         one.refresh_from_db()
         self.assertEqual(one.state, "accepted")

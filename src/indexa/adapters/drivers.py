@@ -117,7 +117,7 @@ def _refuse_marks(address: Address, password: str) -> None:
     if any(mark in password for mark in ";\0\n"):
         raise SourceError(
             "address",
-            "The password holds a character that this driver can't be told.",
+            "The password holds a character that this driver does not accept.",
             "Use a login whose password has no “;”.",
         )
 

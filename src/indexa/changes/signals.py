@@ -1,4 +1,4 @@
-"""What is told when something was changed, whoever changed it."""
+"""What is sent when something was changed, whoever changed it."""
 
 from django.dispatch import Signal
 

@@ -31,7 +31,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--fail-on", choices=("note", "warning", "error"), default="warning", help="the severity that ends with 1"
     )
-    parser.add_argument("--baseline", default="", metavar="FILE", help="findings that are known and not told again")
+    parser.add_argument("--baseline", default="", metavar="FILE", help="findings that are known and not reported again")
     parser.add_argument(
         "--write-baseline", action="store_true", help="write all findings into the baseline file, and end with 0"
     )
@@ -65,7 +65,8 @@ def _run(given: argparse.Namespace) -> int:
         known = {"version": 1, "findings": sorted(one.fingerprint for one in findings)}
         Path(given.baseline).write_text(json.dumps(known, ensure_ascii=False, indent=1) + "\n", "utf-8")
         print(
-            f"{len(findings):,} findings are in {given.baseline}; from now on only new ones are told.", file=sys.stderr
+            f"{len(findings):,} findings are in {given.baseline}; from now on only new ones are reported.",
+            file=sys.stderr,
         )
         return 0
     if given.baseline:
@@ -80,7 +81,7 @@ def _run(given: argparse.Namespace) -> int:
 
 
 def _model(given: argparse.Namespace) -> tuple[Model, str]:
-    """Return the model, and the script's text where lines can be told: of one script that is no archive."""
+    """Return the model, and the script's text where lines are known: of one script that is no archive."""
     first = Path(given.source[0])
     if not first.is_file():
         raise SourceError("no-file", f"There is no file {first}.", "Name a model file or a script.")

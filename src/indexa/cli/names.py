@@ -57,9 +57,7 @@ def split(given: argparse.Namespace) -> int:
     """Write {"name", "words"} for each line of standard input."""
     from indexa.core.naming.splitting import Splitter
 
-    return _told(
-        lambda: _split(Splitter(_stack(given).abbreviations()), [line for _, line in _lines(sys.stdin.buffer)])
-    )
+    return _run(lambda: _split(Splitter(_stack(given).abbreviations()), [line for _, line in _lines(sys.stdin.buffer)]))
 
 
 def _split(splitter: Splitter, names: list[str]) -> Iterator[dict[str, object]]:
@@ -70,7 +68,7 @@ def _split(splitter: Splitter, names: list[str]) -> Iterator[dict[str, object]]:
 
 def expand(given: argparse.Namespace) -> int:
     """Write {"table", "name", "words", "business_name", "confidence"} for each name."""
-    return _told(lambda: _expand(given))
+    return _run(lambda: _expand(given))
 
 
 def _expand(given: argparse.Namespace) -> Iterator[dict[str, object]]:
@@ -126,7 +124,7 @@ def _place(number: int, line: str) -> Place:
 
 def mine(given: argparse.Namespace) -> int:
     """Write {"short", "word", "confidence", "evidence", "count"} for each proposal."""
-    return _told(lambda: _mine(given))
+    return _run(lambda: _mine(given))
 
 
 def _mine(given: argparse.Namespace) -> Iterator[dict[str, object]]:
@@ -147,7 +145,7 @@ def _mine(given: argparse.Namespace) -> Iterator[dict[str, object]]:
 # in and out ----------------------------------------------------------------------------------------------------------
 
 
-def _told(work: Callable[[], Iterable[dict[str, object]]]) -> int:
+def _run(work: Callable[[], Iterable[dict[str, object]]]) -> int:
     """Write the records one a line; return 1 with a sentence on standard error where it can't be done."""
 
     def write() -> int:

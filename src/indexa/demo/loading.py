@@ -192,7 +192,7 @@ def _rename_one(area: Area, person: Person) -> None:
     model = StoredModel.objects.get(area=area, layer="physical")
     crew = StoredColumn.objects.get(table__model=model, table__name="mtr_xchg", name="crew_cd")
     renaming.rename_many(
-        area=area, person=person, model_id=model.pk, why="A crew is not told from others by “crew” alone",
+        area=area, person=person, model_id=model.pk, why="“crew” alone does not say which crew",
         names=[("column", crew.pk, "crew_cd", "fld_crew_cd")],
     )  # fmt: skip
 

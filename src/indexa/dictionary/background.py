@@ -1,4 +1,4 @@
-"""Where the work stands that this app does in the background."""
+"""Names the modules that hold this app's background work."""
 
 from indexa.dictionary import exports
 from indexa.dictionary import refresh as following

@@ -17,7 +17,7 @@ class EditionForm(Styled):
     title = forms.CharField(max_length=160)
     note = forms.CharField(
         max_length=4000, required=False, widget=forms.Textarea(attrs={"rows": 3}),
-        help_text="What is new in it, for those who read it. It stands on the first page.",
+        help_text="What is new in it, for those who read it. It is shown on the first page.",
     )  # fmt: skip
     models = forms.ModelMultipleChoiceField(
         queryset=StoredModel.objects.none(), widget=forms.CheckboxSelectMultiple,

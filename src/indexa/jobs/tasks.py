@@ -14,7 +14,7 @@ logger = logging.getLogger(__name__)
 
 @app.task(name="run_job")
 def run_job(job_id: int) -> None:
-    """Run a job; how it went stands in its row."""
+    """Run a job; its row says how it went."""
     try:
         services.run(job_id)
     finally:

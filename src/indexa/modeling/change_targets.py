@@ -79,7 +79,7 @@ class AssertedField:
     label: str = "Assertion"
 
     def conflicts(self, done: ChangeSet, target: str, field: str) -> list[Conflict]:
-        """Return what can't be put back, since a table or column of it is gone."""
+        """Return what can't be put back, since a table or column of it is no longer there."""
         removed = list(done.changes.filter(target=target, field=field, operation=Change.Operation.DELETE))
         found = []
         for change, one in ((change, _assertion(change.before)) for change in removed[:MOST_CONFLICTS]):
@@ -90,7 +90,7 @@ class AssertedField:
                 StoredTable.objects.filter(pk__in=tables, **alive).count() < len(tables)
                 or StoredColumn.objects.filter(pk__in=columns, **alive).count() < len(columns)
             ):  # fmt: skip
-                found.append(Conflict(change.label, self.label, "a table or column of it is gone"))
+                found.append(Conflict(change.label, self.label, "a table or column of it is no longer there"))
         return found
 
     def write(self, inverse: ChangeSet, target: str, field: str) -> None:

@@ -81,7 +81,7 @@ def rename_many(
     """Give many objects of a model other names, as one change set.
 
     `names` are target, id, the name that was seen, and the new one. What belongs elsewhere, has got another name since, or would
-    take a name that something else keeps is left as it is; the last of these are told. Two that change names with each other do.
+    take a name that something else keeps is left as it is; the last of these are reported. Two that change names with each other do.
     `into` are changes to go on with, of other objects.
     Raises EditError while the model is being read.
     """

@@ -1,4 +1,4 @@
-"""Where the work stands that this app does in the background."""
+"""Names the modules that hold this app's background work."""
 
 from indexa.naming.passes import decisions as settling
 from indexa.naming.passes import services as passes

@@ -40,7 +40,7 @@ class WordField:
                 by = last_writer(target, change.object_id, field, done.pk)
                 found.append(Conflict(change.label, self.label, f"{by or 'somebody'} has changed it since", by))
             elif change.before and change.before["wordbook_id"] not in books:
-                found.append(Conflict(change.label, self.label, "its wordbook is gone"))
+                found.append(Conflict(change.label, self.label, "its wordbook was deleted"))
             elif change.before and (change.before["wordbook_id"], change.before["word"].lower()) in there:
                 found.append(Conflict(change.label, self.label, f"the wordbook has “{change.before['word']}” anew"))
         return found[:MOST_CONFLICTS]

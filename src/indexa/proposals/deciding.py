@@ -57,7 +57,7 @@ def decide(
     wanted = _that_hold(found) if accept else found
     if not wanted:
         raise ProposalError(
-            "None of these can be accepted: their tables or columns are gone, or have such a key. Look for proposals again."
+            "None of these can be accepted: their tables or columns are no longer there, or already have such a key or definition. Look for proposals again."
         )
     state = StoredProposal.State.ACCEPTED if accept else StoredProposal.State.REJECTED
     with record(area=area, person=person, why=_why(wanted, accept), model_id=model_id) as changes:

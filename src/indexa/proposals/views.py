@@ -125,7 +125,7 @@ def decide(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
         _, count = deciding.decide(
             area=request.area, person=request.user, proposals=StoredProposal.objects.filter(pk=one.pk), accept=accept
         )
-        failure = "" if count else "It was decided meanwhile; this is how it stands now."
+        failure = "" if count else "It was decided in the meantime; this is its state now."
     except ProposalError as error:
         failure = str(error)
     one = _proposal(request, pk, proposal_pk)

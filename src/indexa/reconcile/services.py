@@ -17,6 +17,7 @@ from indexa.changes.models import ChangeSet
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
 from indexa.core.compare.matching import KnownRenames, similarity
+from indexa.core.compare.wording import kind_in_words
 from indexa.core.model.translating import Name
 from indexa.jobs.progress import Progress
 from indexa.reconcile import readings
@@ -42,7 +43,7 @@ def follow_reading(
     if reconciliation is None:
         return None
     counts = Counter(one.kind for one in comparison.differences)
-    text = ", ".join(f"{count:,} {kind}" for kind, count in counts.items())
+    text = ", ".join(f"{count:,} {kind_in_words(kind)}" for kind, count in counts.items())
     conflicts = reconciliation.differences.exclude(conflict="").count()
     more = f"\n{conflicts:,} of them touch what people changed in the model." if conflicts else ""
     name, area = intake.source.name, intake.source.area

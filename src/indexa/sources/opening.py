@@ -39,7 +39,7 @@ def reading(source: Source, password: str | None = None, report: Tick = lambda *
 
 
 def address_of(source: Source) -> Address:
-    """Return where a live source or a file is, as its driver is told it. Raises SourceError where it may not be."""
+    """Return where a live source or a file is, in the form its driver takes. Raises SourceError where it may not be."""
     if source.kind == Source.Kind.FILE:
         return Address("", 0, str(check_below(source.database, settings.SOURCE_FOLDERS)))
     if source.platform == OTHER:

@@ -1,4 +1,4 @@
-"""Reading sources on a schedule: what is due is started, never two at once on one source, and the result is told by mail."""
+"""Reading sources on a schedule: what is due is started, never two at once on one source, and the result is sent by mail."""
 
 from __future__ import annotations
 

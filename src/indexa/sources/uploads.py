@@ -28,7 +28,7 @@ def open_upload(source: Source, report: Tick) -> Iterator[UploadReading]:
     """Open the files of a source; `tell` hears how far a look into them is. Raises SourceError, also from within."""
     paths = [(file.name, Path(file.content.path)) for file in source.files.all()]
     if not paths:
-        raise SourceError("no-file", "No file was handed in for this source.", "Change the source and add the file.")
+        raise SourceError("no-file", "This source has no file.", "Change the source and add the file.")
     try:
         if source.kind == Source.Kind.KIT:
             yield KitReading(source, report, *paths[0])

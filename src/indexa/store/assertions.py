@@ -1,6 +1,6 @@
 """Keys and relationships that a person asserts: they stand in the model beside those that the source declares.
 
-Each is told by a record in its change, from which it can be made again; undo takes it out, and undo of undo puts it back. An
+Each is recorded in its change, from which it can be made again; undo takes it out, and undo of undo puts it back. An
 asserted relationship stands in the physical model and, where both its tables implement entities, in the logical one, and
 brings definitions along as a declared one does.
 """

@@ -25,7 +25,7 @@ class StoreChange(NamedTuple):
 
 
 def send_model_changed(**ids: Iterable[int]) -> None:
-    """Send `model_changed` with these ids; what goes is told before it goes."""
+    """Send `model_changed` with these ids; what goes is announced before it goes."""
     from indexa.store.models import StoredModel
 
     model_changed.send(StoredModel, change=StoreChange(**{kind: tuple(found) for kind, found in ids.items()}))

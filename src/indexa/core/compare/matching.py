@@ -274,7 +274,7 @@ def _same_column(match: TableMatch, before: Column, after: Column) -> tuple[str,
     if alike:
         why.append("the type is the same")
     if place:
-        why.append("it stands at the same place")
+        why.append("it is at the same position")
     if message:
         why.append("the comment is the same")
     if similar:

@@ -67,3 +67,8 @@ def _rest(value: msgspec.Struct, told: set[str]) -> str:
         if name not in told and held != default[name]
     ]
     return f" {', '.join(rest)}" if rest else ""
+
+
+def kind_in_words(kind: str) -> str:
+    """Word the kind of a difference: what the later state no longer has is removed."""
+    return "removed" if kind == "gone" else kind

@@ -97,7 +97,7 @@ _WORDS: dict[str, dict[str, str]] = {
     "composite": {
         "any": "the table holds all columns of that key",
         "one part names the table": "one of them has that table's name",
-        "all with one role": "the same role stands before each",
+        "all with one role": "the same role comes before each",
         "name goes on from the other's": "its name goes on from that table's",
         "table's name before": "with that table's name before them",
         "name holds the other's": "its name goes on from that table's",

@@ -47,7 +47,7 @@ def typed_references(names: SchemaNames, one: TableNames, key: tuple[str, ...]) 
             base = {
                 "schema": table.schema, "table": table.name, "columns": (column.name,), "type_column": type_column.name,
             }  # fmt: skip
-            text = f"`{type_column.name}` stands beside it and says of what kind it is"
+            text = f"`{type_column.name}` is beside it and says what kind it is"
             pattern = f"{column.name} by {type_column.name}"
             if not named and _is_anything(words[-2]) and "".join(words[:-1]) not in names.by_words:
                 yield Proposal(

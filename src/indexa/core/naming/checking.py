@@ -115,7 +115,7 @@ class Checker:
     def should(self, one: Named) -> str:
         """Return the name that an object should have by its words."""
         rule = self.standard.rules[one.kind]
-        text, *_ = self._told(self._splitter.split(one.name), rule, one.table)
+        text, *_ = self._run(self._splitter.split(one.name), rule, one.table)
         return self._should(one, rule, text)
 
     def _finding(self, rule: str, one: Named, why: str, should: str = "") -> Iterable[Finding]:
@@ -191,7 +191,7 @@ class Checker:
         body = name.removeprefix(rule.prefix) if rule.prefix else name
         body = body.removesuffix(rule.suffix) if rule.suffix else body
         words = self._splitter.split(body)
-        text, unknown, ambiguous, wrong = self._told(words, rule, one.table)
+        text, unknown, ambiguous, wrong = self._run(words, rule, one.table)
         should = self._should(one, rule, text)
         if bad := sorted(set(re.findall(f"[^{rule.allowed}]", name))):
             shown = " ".join("space" if letter.isspace() else letter for letter in bad[:8])
@@ -236,7 +236,7 @@ class Checker:
             if asked != word:
                 yield from self._finding("number", one, f"“{word}” should be “{asked}”.", self._should(one, rule, told))
 
-    def _told(
+    def _run(
         self, words: Sequence[str], rule: Rule, table: str
     ) -> tuple[list[tuple[str, str]], list[str], list[tuple[str, list[str]]], list[tuple[str, str]]]:
         """Return each word in full with the form it should have, unknown ones, ambiguous ones, and those in a wrong form."""

@@ -143,13 +143,13 @@ class SchemaEvidence:
         asked = self._asked[short]
         for word, count in self._said[short].most_common(6):
             share = count / asked
-            add(word, 2.2 + 2.2 * share + 0.5 * math.log(count), f"{count} of {asked} comments where it stands say so")
+            add(word, 2.2 + 2.2 * share + 0.5 * math.log(count), f"{count} of {asked} comments beside it say so")
         for word, count in self._joined[short].most_common(3):
             add(word, 2.6 + 0.5 * math.log(count), f"{count} foreign keys join it to a name that has it in full")
         for word, count in self._full_by_initial.get(short[0], ()):
             value = fit(short, word)
             if value >= 0.6:
-                add(word, 2.0 * value + 0.4 * math.log(1 + count), f"stands in full in {count} other names")
+                add(word, 2.0 * value + 0.4 * math.log(1 + count), f"written in full in {count} other names")
         if not found:
             fitting = self.lexicon.fitting(short)
             for word, value, cost in fitting:

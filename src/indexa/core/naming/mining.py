@@ -106,7 +106,7 @@ def _misspellings(evidence: SchemaEvidence) -> Iterable[Found]:
         if len(near) == 1 and full[near[0]] > count:
             yield Found(
                 short=word, word=near[0], confidence=0.9, count=count, kind="misspelling", places=_where(evidence, word),
-                evidence=(f"one letter from “{near[0]}”, which stands in {full[near[0]]} names",),
+                evidence=(f"one letter from “{near[0]}”, which is in {full[near[0]]} names",),
             )  # fmt: skip
 
 

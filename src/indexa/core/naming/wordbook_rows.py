@@ -84,9 +84,7 @@ def read_rows(rows: Iterable[tuple[int, list[str]]], name: str) -> Reading:
         short, word = (first.lower(), second) if short_first else (second.lower(), first)
         key = written.setdefault(word.lower(), word)
         if short in abbreviations[key]:
-            notes.append(
-                (number, f"Doubled: “{short}” for “{key}” stands in line {abbreviations[key][short]} already.")
-            )
+            notes.append((number, f"Doubled: “{short}” for “{key}” is in line {abbreviations[key][short]} already."))
             continue
         if words[short] and key not in words[short]:
             others = "”, “".join(words[short])

@@ -31,7 +31,7 @@ class MisfitError(NotUnderstoodError):
 
 def worded(error: Exception) -> str:
     """Say for the receipt what became of a statement or clause."""
-    message = "Does not fit what stands before it" if isinstance(error, MisfitError) else "Not understood"
+    message = "Does not fit what comes before it" if isinstance(error, MisfitError) else "Not understood"
     return f"{message} ({error or 'it ends too early'})"
 
 

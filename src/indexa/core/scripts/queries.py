@@ -53,7 +53,7 @@ def _settle(script: Script, draft: Draft, pending: set[int], under_way: set[int]
         script.note(
             "adapted",
             "views" if draft.table.kind in VIEW_KINDS else "tables",
-            "Its columns could not be told from its query.",
+            "Its columns could not be read from its query.",
             draft.table.full_name,
         )
     under_way.discard(draft.number)

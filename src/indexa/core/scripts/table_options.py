@@ -389,7 +389,7 @@ def become_partition(script: Script, draft: Draft, schema: str, name: str, bound
     """Hang a table on its partitioned parent; at the end it is listed there and is no table of its own."""
     parent = script.find(schema, name)
     if parent is None:
-        script.note("adapted", "partitions", "Its table is not in the script; it stands as a table.", draft.place)
+        script.note("adapted", "partitions", "Its table is not in the script; it is kept as a table.", draft.place)
         draft.partition_of = None
         return
     if parent is draft or any(one is draft for one in script.partition_ancestors(parent)):

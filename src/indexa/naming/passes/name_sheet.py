@@ -22,7 +22,7 @@ from indexa.core.render.lists import Heading
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.naming.passes.models import LockedName, NamingPass
-from indexa.naming.passes.services import put_open_away
+from indexa.naming.passes.services import discard_open_passes
 from indexa.naming.passes.to_business import COLUMNS
 from indexa.store.bulk import copy_rows
 from indexa.store.errors import EditError
@@ -211,7 +211,7 @@ def review(*, model: StoredModel, person: Person, sheet: dict[tuple[str, str], S
         rows.append((key, object_id, place, shown, name.text, parts, note))
     if not rows:
         return SheetReview(None, 0, unmatched)
-    put_open_away(model, NamingPass.Direction.BUSINESS)
+    discard_open_passes(model, NamingPass.Direction.BUSINESS)
     made = NamingPass.objects.create(model=model, kinds=["tables", "columns"], only_missing=False, made_by=person)
     copy_rows(
         "naming_pass_name",

@@ -112,7 +112,7 @@ def export(request: AreaRequest, pk: int, kind: str) -> HttpResponse:
 
 @require_POST
 @in_area(Role.STEWARD)
-def hand_in(request: AreaRequest, pk: int) -> HttpResponse:
+def import_names(request: AreaRequest, pk: int) -> HttpResponse:
     """Import a filled-in spreadsheet: what people wrote into it becomes a pass to look through."""
     model, uploaded = _model(request, pk), request.FILES.get("sheet")
     names = f"{reverse('naming:all', args=[request.area.slug])}?model={pk}"

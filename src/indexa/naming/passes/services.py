@@ -82,7 +82,7 @@ def make_pass(
     direction: str = "business",
 ) -> NamingPass:  # fmt: skip
     """Work out names for a model and store them as a pass. An open pass of the model in that direction is discarded."""
-    put_open_away(model, direction)
+    discard_open_passes(model, direction)
     made = NamingPass.objects.create(
         model=model, direction=direction, kinds=list(kinds), only_missing=only_missing, made_by=person
     )
@@ -90,7 +90,7 @@ def make_pass(
     return made
 
 
-def put_open_away(model: StoredModel, direction: str) -> None:
+def discard_open_passes(model: StoredModel, direction: str) -> None:
     """End the open passes of a model in one direction: there is one at a time."""
     NamingPass.objects.filter(model=model, direction=direction, state=NamingPass.State.OPEN).update(
         state=NamingPass.State.DISCARDED

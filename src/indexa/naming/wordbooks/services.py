@@ -147,7 +147,7 @@ def save(
         item = found
     other = BookWord.objects.filter(wordbook=book, word__iexact=word).exclude(pk=item.pk).first()
     if other:
-        raise WordError(f"“{other.word}” stands in {book.name} already. Give it the short form, or merge the two.")
+        raise WordError(f"“{other.word}” is in {book.name} already. Give it the short form, or merge the two.")
     with remembered(area, person, f"“{word}”") as memory:
         memory.keep([item] if item.pk else [])
         item.wordbook, item.word, item.abbreviations, item.context_words = book, word, abbreviations, context_words

@@ -19,6 +19,6 @@ class Command(BaseCommand):
         except states.StateError as error:
             raise CommandError(str(error)) from error
         self.stdout.write(
-            "The billing database has changed. Read it again: Sources, billing, Read again. What is otherwise is shown, and "
+            "The billing database has changed. Read it again: Sources, billing, Read again. The differences are shown, and "
             "nothing is applied before you decide."
         )

@@ -151,7 +151,9 @@ document.addEventListener("keydown", (event) => {
     closeMenus();
     if (menu) menu.querySelector("summary").focus();
     if (event.target.id === "lookup") event.target.blur();
-    if (!form && !menu && event.target.closest("#margin")) (document.querySelector(".sel .pick") || document.querySelector("#main a"))?.focus();
+    if (!form && !menu && event.target.closest("#margin")) {
+      (document.querySelector(".sel .pick") || document.querySelector("#main a"))?.focus();
+    }
     return;
   }
   if (event.target.closest(".lookup") && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
