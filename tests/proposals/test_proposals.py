@@ -18,7 +18,7 @@ from indexa.proposals import discovery as finding
 from indexa.proposals.models import StoredProposal
 from indexa.proposals.queries import Group
 from indexa.store.loading import load_model
-from indexa.store.models import DescribedColumn, StoredRelationship
+from indexa.store.models import DescribedColumn, StoredIndex, StoredRelationship
 from tests.factories import PASSWORD, column, make_area, make_person, store, table
 
 
@@ -102,6 +102,14 @@ class ProposalTests(ProposalCase):
         page = self.client.get(reverse("modeling:table", args=[self.area.slug, table(self.stored, "sample").pk]))
         self.assertContains(page, "asserted")
         self.assertContains(page, self.person.display_name)
+
+    def test_a_unique_index_makes_an_asserted_relationship_one_to_one(self) -> None:
+        notice = table(self.stored, "notice")
+        parts = {"unique": True, "parts": [{"column": "sample_id"}]}
+        StoredIndex.objects.create(table=notice, name="once", properties=parts)
+        self.accept(kind="foreign_key", table_name="main.notice")
+        found = StoredRelationship.objects.filter(table=notice).values_list("ref_table__name", "one_to_one")
+        self.assertEqual(set(found), {("sample", True), ("point", False)})
 
     def test_undo_takes_everything_back_and_the_proposal_waits_again(self) -> None:
         self.accept(kind="primary_key", table_name="main.sample")

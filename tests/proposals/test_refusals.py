@@ -51,7 +51,9 @@ class RefusalTests(ProposalCase):
             one = self.open(kind="foreign_key", **of)
             with self.subTest(of):
                 self.assertContains(
-                    self.client.post(self.at("decide", one.pk), {"act": "accept"}), "are no longer there", status_code=422
+                    self.client.post(self.at("decide", one.pk), {"act": "accept"}),
+                    "are no longer there",
+                    status_code=422,
                 )
                 self.assertContains(self.client.post(self.at("decide", one.pk), {"act": "reject"}), "rejected")
         self.assertFalse(StoredRelationship.objects.exists())
@@ -117,7 +119,7 @@ class RefusalTests(ProposalCase):
         )  # fmt: skip
         self.accept(identity="sub")
         point.refresh_from_db()
-        self.assertEqual(point.table_role, "code table; subtype of main.sample")
+        self.assertEqual(point.table_role, "code table; subtype")
 
     def test_the_margin_tells_what_speaks_for_it_and_what_else_it_may_be(self) -> None:
         one = self.open(kind="foreign_key", table_name="main.sample")

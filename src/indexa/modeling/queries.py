@@ -196,6 +196,14 @@ def references(table: StoredTable) -> tuple[list[Reference], list[Reference]]:
     return refers, referred
 
 
+def supertype_of(table: StoredTable, refers: list[Reference]) -> StoredTable | None:
+    """Return the table that a subtype's key refers to; None for a table that plays another role."""
+    if "subtype" not in table.table_role:
+        return None
+    parents = (one for one in refers if one.relationship.identifying and one.relationship.one_to_one and one.other)
+    return next((one.other for one in parents), None)
+
+
 def asserted_by(target: str, ids: list[int]) -> dict[int, str]:
     """Return who asserted keys or relationships, and when, in words; no query where there are none."""
     if not ids:

@@ -253,6 +253,7 @@ def table(request: AreaRequest, pk: int) -> HttpResponse:
         "checks": queries.checks_of(found),
         "selected": selected if selected in names else 0,
         "described": sum(bool(column.definition) for column in columns),
+        "supertype": queries.supertype_of(found, refers),
         "with_defaults": any(one.default is not None or one.identity or one.generated for one in columns),
     }
     return render(request, "modeling/table.html", context | _table_margin(found))

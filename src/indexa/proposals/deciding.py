@@ -176,8 +176,6 @@ def _name_parts(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
     before = {id_: table.table_role for id_, table in tables.items()}
     for one in wanted:
         table, part = tables[one.table_id], _PARTS[one.kind]
-        if one.kind == "subtype":
-            part = f"subtype of {one.ref_table_name}"
         if part not in table.table_role.split("; "):
             table.table_role = f"{table.table_role}; {part}" if table.table_role else part
     changed = [table for id_, table in tables.items() if table.table_role != before[id_]]

@@ -304,5 +304,12 @@ update model_relationship r set
   identifying = coalesce(r.column_ids <@ (select k.column_ids from model_key k where k.table_id = r.table_id and k.kind = 'primary' limit 1), false),
   optional = exists (select 1 from model_column c where c.id = any(r.column_ids) and c.nullable),
   one_to_one = exists (select 1 from model_key k where k.table_id = r.table_id and k.kind <> 'exclusion'
-                       and k.column_ids <@ r.column_ids and r.column_ids <@ k.column_ids) or r.one_to_one and r.asserted_at is null
+                       and k.column_ids <@ r.column_ids and r.column_ids <@ k.column_ids)
+    or exists (
+      select 1 from model_index i where i.table_id = r.table_id and (i.properties->>'unique')::boolean
+      and i.properties->>'predicate' is null and jsonb_array_length(i.properties->'parts') = cardinality(r.column_ids)
+      and cardinality(r.column_ids) = (
+        select count(distinct c.id) from jsonb_array_elements(i.properties->'parts') p join model_column c
+        on c.id = any(r.column_ids) and p->>'column' = coalesce(nullif(c.source_name, ''), c.name)))
+    or r.one_to_one and r.asserted_at is null
 where r.table_id = any(%(ids)s)"""

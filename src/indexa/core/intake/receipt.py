@@ -38,9 +38,6 @@ class Receipt(msgspec.Struct):
     storing_seconds: float = 0.0
     source_version: str = ""
     schemas: tuple[str, ...] = ()
-    changed: dict[str, int] = msgspec.field(default_factory=dict)
-    """Tables and columns that a second reading found new, gone or changed."""
-
     statements: dict[str, int] = msgspec.field(default_factory=dict)
     """Of a script: how many statements begin with each word, whatever became of them."""
 
