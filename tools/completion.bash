@@ -1,6 +1,6 @@
 # Completion of ./indexa for bash: source tools/completion.bash
 _indexa() {
-  local commands="start serve stop test manage read split expand mine infer check bench help"
+  local commands="start serve stop test manage read split expand mine infer layout render check bench help"
   local word=${COMP_WORDS[COMP_CWORD]}
   if [ "$COMP_CWORD" -eq 1 ]; then
     mapfile -t COMPREPLY < <(compgen -W "$commands" -- "$word")
@@ -14,6 +14,8 @@ _indexa() {
     check) options="-s --standard -w --wordbook -d --dialect -f --format -o --fail-on --baseline --write-baseline --help" ;;
     expand | split | mine) options="-w --wordbook --help" ;;
     infer) options="-o --data --least --help" ;;
+    layout) options="-o --tables --suggested --style --direction --depth --help" ;;
+    render) options="-o --to --tables --suggested --style --direction --depth --names --notation --theme --help" ;;
   esac
   if [[ $word == -* ]]; then
     mapfile -t COMPREPLY < <(compgen -W "$options" -- "$word")

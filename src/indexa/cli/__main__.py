@@ -7,7 +7,7 @@ import sys
 from collections.abc import Sequence
 from typing import Any
 
-from indexa.cli import check, infer, names, read
+from indexa.cli import check, diagrams, infer, names, read
 
 _EXAMPLES = {
     "read": (
@@ -19,6 +19,11 @@ _EXAMPLES = {
     "expand": ("expand billing.json -w words.csv",),
     "mine": ("mine billing.json works.json",),
     "infer": ("infer billing.json -o proposals.jsonl",),
+    "layout": ("layout billing.json --tables 'bill.*' --depth keys -o layout.json",),
+    "render": (
+        "render billing.json --suggested --to svg -o billing.svg",
+        "render schema.sql --to mermaid --depth keys -o schema.mmd",
+    ),
     "check": ("check billing.json -s standard.json -w words.csv", "check dump.sql -f sarif -o names.sarif"),
 }
 
@@ -38,6 +43,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
             infer.run,
             "what a model does not declare: keys and relationships, as proposals",
         ),
+        ("layout", diagrams.add_layout, diagrams.layout, "the places of a diagram's tables and lines, as JSON"),
+        ("render", diagrams.add_render, diagrams.render, "a diagram as SVG, Mermaid or DOT"),
         ("mine", names.add_mine, names.mine, "models to proposals for the wordbook, as JSON lines"),
     ):
         command = _command(commands, name, tells, run.__doc__)

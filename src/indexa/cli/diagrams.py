@@ -1,0 +1,129 @@
+"""Lays out the tables of a model as a diagram, and renders it."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from fnmatch import fnmatchcase
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from indexa.adapters.errors import SourceError
+from indexa.cli.failing import run_or_say_why
+
+if TYPE_CHECKING:
+    from indexa.core.diagram.parts import Drawing
+    from indexa.core.model import Model, Table
+
+_STYLES = ("orthogonal", "layered", "neighbourhoods", "radial", "grid")
+_DEPTHS = ("names", "keys", "columns", "full")
+_FORMS = ("svg", "mermaid", "dot")
+
+
+def add_layout(parser: argparse.ArgumentParser) -> None:
+    """Describe what `layout` takes."""
+    _add_shared(parser, "where the layout goes, as JSON; - for standard output")
+
+
+def add_render(parser: argparse.ArgumentParser) -> None:
+    """Describe what `render` takes."""
+    _add_shared(parser, "where the picture goes; - for standard output")
+    parser.add_argument("--to", required=True, choices=_FORMS, help="the form of the output")
+    parser.add_argument("--notation", choices=("crows-foot", "idef1x", "uml"), default="crows-foot")
+    parser.add_argument(
+        "--names", choices=("physical", "business", "both"), default="both", help="which names cards show"
+    )
+    parser.add_argument("--theme", choices=("light", "dark"), default="light", help="colours of the SVG")
+
+
+def _add_shared(parser: argparse.ArgumentParser, output: str) -> None:
+    parser.add_argument("model", help="a model file, or anything that `indexa read` takes")
+    parser.add_argument("-o", "--output", default="-", help=output)
+    parser.add_argument(
+        "--tables", default="", metavar="GLOB",
+        help="only tables whose name, or schema and name, match one of these patterns (comma-separated)",
+    )  # fmt: skip
+    parser.add_argument("--suggested", action="store_true", help="only the tables that matter most")
+    parser.add_argument("--style", choices=_STYLES, default="orthogonal")
+    parser.add_argument(
+        "--direction", choices=("right", "down"), default="right", help="of layers, from what is referred to"
+    )
+    parser.add_argument("--depth", choices=_DEPTHS, default="columns", help="what a card shows")
+
+
+def layout(given: argparse.Namespace) -> int:
+    """Write the places of tables and the points of relationships in px. Returns 0, or 1 where the model can't be read."""
+    return run_or_say_why(lambda: _layout(given), failed=1, about=given.model)
+
+
+def render(given: argparse.Namespace) -> int:
+    """Write the diagram as SVG, Mermaid or DOT. Returns 0, or 1 where the model can't be read."""
+    return run_or_say_why(lambda: _render(given), failed=1, about=given.model)
+
+
+def _layout(given: argparse.Namespace) -> int:
+    import msgspec
+
+    from indexa.core.diagram.layout_file import layout_of
+
+    _write(
+        given.output, msgspec.json.format(msgspec.json.encode(layout_of(_drawing(given, "physical"))), indent=1) + b"\n"
+    )
+    return 0
+
+
+def _render(given: argparse.Namespace) -> int:
+    from indexa.adapters.fonts import SHIPPED
+    from indexa.core.render.diagram.svg import document
+    from indexa.core.render.diagram.texts import as_dot, as_mermaid
+
+    drawing = _drawing(given, given.names)
+    if given.to == "svg":
+        text = document(drawing, given.notation, palette=given.theme, fonts=SHIPPED)
+    else:
+        text = as_mermaid(drawing) if given.to == "mermaid" else as_dot(drawing)
+    _write(given.output, text.encode())
+    return 0
+
+
+def _drawing(given: argparse.Namespace, naming: str) -> Drawing:
+    from indexa.adapters.graphviz import place_by_graphviz
+    from indexa.core.diagram.arranging import arrange
+    from indexa.core.diagram.neighbourhoods import suggested
+
+    model = _model(given.model)
+    chosen = {(table.schema, table.name) for table in model.tables if _matches(table, given.tables)}
+    if given.tables and not chosen:
+        raise SourceError(
+            "no-table", f"No table matches {given.tables}.", "Write a name, or a pattern such as 'bill.*'."
+        )
+    if given.suggested:
+        chosen &= set(suggested(model))
+    return arrange(
+        model, place_by_graphviz, tables=chosen, style=given.style, direction=given.direction, depth=given.depth,
+        naming=naming,  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def _model(name: str) -> Model:
+    from indexa.core.model.file import read
+
+    path = Path(name)
+    if path.suffix == ".json" and path.is_file():
+        return read(path.read_bytes())
+    from indexa.cli.read import read_source
+
+    return read_source([name], "")
+
+
+def _matches(table: Table, patterns: str) -> bool:
+    wanted = [pattern.strip().lower() for pattern in patterns.split(",") if pattern.strip()]
+    names = (table.name.lower(), table.full_name.lower())
+    return not wanted or any(fnmatchcase(name, pattern) for pattern in wanted for name in names)
+
+
+def _write(output: str, content: bytes) -> None:
+    if output == "-":
+        sys.stdout.buffer.write(content)
+    else:
+        Path(output).write_bytes(content)

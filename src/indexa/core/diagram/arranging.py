@@ -1,0 +1,63 @@
+"""A whole diagram from a model: cards, places, routes, colours."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from indexa.core.diagram.cards import TAB, card_of, lines_between
+from indexa.core.diagram.parts import Depth, Drawing, Key, Naming
+from indexa.core.diagram.placing import Direction, Engine, Style, place
+from indexa.core.diagram.routing import route
+from indexa.core.model import Model
+
+MARGIN = 40.0
+HUES = 6
+"""How many colours there are; further values have none."""
+
+
+def arrange(
+    model: Model,
+    engine: Engine,
+    *,
+    tables: Collection[Key] | None = None,
+    style: Style = "orthogonal",
+    direction: Direction = "right",
+    depth: Depth = "columns",
+    naming: Naming = "both",
+) -> Drawing:
+    """Lay out the tables of a model, or those named by schema and name, with the relationships between them."""
+    chosen = [table for table in model.tables if tables is None or (table.schema, table.name) in tables]
+    cards = [card_of(table, depth, naming) for table in chosen]
+    lines = lines_between(chosen)
+    place(cards, lines, style, direction, engine)
+    route(cards, lines)
+    drawing = Drawing(cards, lines, title=model.name)
+    colour_by_schema(drawing)
+    measure(drawing)
+    return drawing
+
+
+def colour_by_schema(drawing: Drawing) -> None:
+    """Give each schema a hue, the commonest first; one schema alone needs none."""
+    counts: dict[str, int] = {}
+    for card in drawing.cards:
+        counts[card.key[0]] = counts.get(card.key[0], 0) + 1
+    ranked = sorted(counts, key=lambda schema: (-counts[schema], schema))
+    hues = {schema: number for number, schema in enumerate(ranked[:HUES], 1)} if len(ranked) > 1 else {}
+    for card in drawing.cards:
+        card.hue = hues.get(card.key[0], 0)
+    drawing.legend = [(hue, schema or "no schema") for schema, hue in hues.items()]
+
+
+def measure(drawing: Drawing) -> None:
+    """Set width and height so that everything is within, with a margin; a drawing begins at 0, 0."""
+    points = [point for line in drawing.lines for point in line.points]
+    left = min([card.x for card in drawing.cards] + [x for x, _ in points], default=MARGIN) - MARGIN
+    top = min([card.y - TAB for card in drawing.cards] + [y for _, y in points], default=MARGIN) - MARGIN
+    for card in drawing.cards:
+        card.x, card.y = card.x - left, card.y - top
+    for line in drawing.lines:
+        line.points = [(x - left, y - top) for x, y in line.points]
+    points = [point for line in drawing.lines for point in line.points]
+    drawing.width = max([card.right for card in drawing.cards] + [x for x, _ in points], default=0.0) + MARGIN
+    drawing.height = max([card.bottom for card in drawing.cards] + [y for _, y in points], default=0.0) + MARGIN

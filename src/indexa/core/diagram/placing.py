@@ -1,0 +1,150 @@
+"""Where cards lie: on a grid, in columns by reference, or by an engine that lays out graphs; never on top of each other."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Literal, Protocol, TypeAlias
+
+from indexa.core.diagram.cards import TAB
+from indexa.core.diagram.parts import Card, Key, Line, Point
+
+Style: TypeAlias = Literal["orthogonal", "layered", "neighbourhoods", "radial", "grid"]
+STYLES: tuple[Style, ...] = ("orthogonal", "layered", "neighbourhoods", "radial", "grid")
+Direction: TypeAlias = Literal["right", "down"]
+GAP = 56.0
+"""Room between cards for the lines that run there."""
+
+
+class Engine(Protocol):
+    """What lays out a graph: given sizes and edges by number, returns the middle of each node in px."""
+
+    def __call__(
+        self, sizes: Sequence[tuple[float, float]], edges: Sequence[tuple[int, int]], style: str, direction: Direction
+    ) -> list[Point]:
+        """`style` is "spread" (by forces), "layered" or "radial". Raises EngineError where it fails or takes too long."""
+
+
+class EngineError(Exception):
+    """A layout that the engine could not make; the plain one is used instead."""
+
+
+def place(cards: Sequence[Card], lines: Sequence[Line], style: Style, direction: Direction, engine: Engine) -> None:
+    """Give every card its place; those that nothing connects lie in rows below the others."""
+    connected = {key for line in lines if line.child != line.parent for key in (line.child, line.parent)}
+    bound = [card for card in cards if card.key in connected]
+    loose = [card for card in cards if card.key not in connected]
+    if style == "grid":
+        bound, loose = [], list(cards)
+    if bound:
+        try:
+            _by_engine(bound, lines, style, direction, engine)
+        except EngineError:
+            bound, loose = [], list(cards)
+    bottom = max((card.bottom for card in bound), default=0.0)
+    right = max((card.right for card in bound), default=0.0)
+    _in_rows(loose, bottom + GAP + TAB if bound else 0.0, right)
+    part(cards)
+    to_origin(cards)
+
+
+def _by_engine(
+    cards: Sequence[Card], lines: Sequence[Line], style: Style, direction: Direction, engine: Engine
+) -> None:
+    number = {card.key: at for at, card in enumerate(cards)}
+    edges = sorted({
+        (number[line.parent], number[line.child])
+        for line in lines
+        if line.child != line.parent and line.child in number and line.parent in number
+    })  # fmt: skip
+    sizes = [(card.width, card.height + TAB) for card in cards]
+    wanted = {"layered": "layered", "radial": "radial"}.get(style, "spread")
+    centres = engine(sizes, edges, wanted, direction)
+    if wanted == "spread" and len(cards) <= _FEW:
+        layered = engine(sizes, edges, "layered", direction)
+        if crossings(layered, edges) * _ROOMY < crossings(centres, edges):
+            centres = layered
+    for card, (x, y) in zip(cards, centres, strict=True):
+        card.x, card.y = round(x - card.width / 2), round(y - card.height / 2 + TAB / 2)
+
+
+_FEW = 120
+"""Up to so many cards two layouts are tried, and the one with fewer crossings is taken."""
+_ROOMY = 1.3
+"""How many crossings fewer a layered layout must have: it takes more room."""
+
+
+def crossings(centres: Sequence[Point], edges: Sequence[tuple[int, int]]) -> int:
+    """Return how many of these edges cross, drawn as straight lines between the middles."""
+    ends = [(centres[a], centres[b], {a, b}) for a, b in edges]
+    found = 0
+    for number, (a, b, own) in enumerate(ends):
+        for c, d, theirs in ends[number + 1 :]:
+            if own & theirs:
+                continue
+            found += _turn(a, b, c) != _turn(a, b, d) and _turn(c, d, a) != _turn(c, d, b)
+    return found
+
+
+def _turn(a: Point, b: Point, c: Point) -> bool:
+    return (b[0] - a[0]) * (c[1] - a[1]) > (b[1] - a[1]) * (c[0] - a[0])
+
+
+def _in_rows(cards: Sequence[Card], top: float, width: float) -> None:
+    """Lay cards side by side in rows of about that width, or of a pleasant one."""
+    area = sum((card.width + GAP) * (card.height + GAP + TAB) for card in cards)
+    limit = max(width, (1.7 * area) ** 0.5, max((card.width for card in cards), default=0.0))
+    x, y, tallest = 0.0, top, 0.0
+    for card in sorted(cards, key=lambda card: (card.key[0], card.key[1])):
+        if x and x + card.width > limit:
+            x, y, tallest = 0.0, y + tallest + GAP + TAB, 0.0
+        card.x, card.y = x, y
+        x += card.width + GAP
+        tallest = max(tallest, card.height)
+
+
+def part(cards: Sequence[Card], fixed: Mapping[Key, bool] | None = None, gap: float = 24.0) -> None:
+    """Move cards apart that lie on top of each other or touch, by as little as it takes; `fixed` ones stay.
+
+    Passes from left to right and from top to bottom: a card that is in the way of an earlier one goes beyond it on the
+    shorter way. That ends, since cards only move right and down.
+    """
+    fixed = fixed or {}
+    order = sorted(cards, key=lambda card: (not fixed.get(card.key, False), card.y, card.x, card.key))
+    settled: list[Card] = []
+    for card in order:
+        if not fixed.get(card.key, False):
+            _make_room(card, settled, gap)
+        settled.append(card)
+
+
+def _make_room(card: Card, settled: Sequence[Card], gap: float) -> None:
+    while True:
+        hits = [other for other in settled if overlap(card, other, gap)]
+        if not hits:
+            return
+        right = max(other.right for other in hits) + gap - card.x
+        down = max(other.bottom for other in hits) + gap + TAB - card.y
+        if right <= down:
+            card.x += right
+        else:
+            card.y += down
+        card.x, card.y = round(card.x), round(card.y)
+
+
+def overlap(one: Card, other: Card, gap: float = 0.0) -> bool:
+    """Return whether two cards, each with its tab and a gap around, lie on top of each other."""
+    return (
+        one.x < other.right + gap
+        and other.x < one.right + gap
+        and one.y - TAB < other.bottom + gap
+        and other.y - TAB < one.bottom + gap
+    )
+
+
+def to_origin(cards: Sequence[Card], margin: float = 40.0) -> None:
+    """Move a whole drawing so that it begins a margin away from its upper left corner."""
+    if not cards:
+        return
+    left, top = min(card.x for card in cards) - margin, min(card.y for card in cards) - margin - TAB
+    for card in cards:
+        card.x, card.y = card.x - left, card.y - top
