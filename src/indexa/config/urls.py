@@ -21,6 +21,7 @@ in_area = [
     path("members/", include("indexa.areas.urls")),
     path("", include("indexa.changes.urls")),
     path("", include("indexa.proposals.urls")),
+    path("", include("indexa.diagrams.urls")),
     path("", include("indexa.modeling.urls")),
 ]
 urlpatterns = [

@@ -18,6 +18,7 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.model import file
 from indexa.modeling import editing, queries, relationship_list, services
+from indexa.modeling.pictures import pictures_in
 from indexa.modeling.relationship_list import relationship_rows
 from indexa.modeling.waiting import waiting_in
 from indexa.store import removed as gone
@@ -41,9 +42,15 @@ def model_list(request: AreaRequest) -> HttpResponse:
         StoredModel.objects.filter(area=request.area).select_related("logical").prefetch_related("physical_models")
     )
     coverage = queries.coverage(models)
-    waiting = waiting_in(request.area)
+    waiting, pictures = waiting_in(request.area), pictures_in(request.area, request.user)
     rows: list[dict[str, Any]] = [
-        {"model": model, "coverage": coverage[model.pk], "waiting": waiting.get(model.pk, ())} for model in models
+        {
+            "model": model,
+            "coverage": coverage[model.pk],
+            "waiting": waiting.get(model.pk, ()),
+            "picture": pictures.get(model.pk, ""),
+        }
+        for model in models
     ]
     groups = [(label, [row for row in rows if row["model"].layer == layer]) for layer, label in Layer.choices]
     return render(request, "modeling/list.html", {"groups": groups, "models": models})

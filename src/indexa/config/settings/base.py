@@ -61,6 +61,7 @@ INSTALLED_APPS = [
     "indexa.changes",
     "indexa.store",
     "indexa.modeling",
+    "indexa.diagrams",
     "indexa.sources",
     "indexa.reconcile",
     "indexa.dictionary",
@@ -166,6 +167,7 @@ USE_TZ = True
 USE_THOUSAND_SEPARATOR = False
 
 STATIC_URL = "static/"
+STATICFILES_DIRS = [("drawing", ROOT / "src" / "indexa" / "core" / "render" / "diagram" / "static")]
 STATIC_ROOT = DATA_DIR / "static"
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},

@@ -50,7 +50,7 @@ def colour_by_schema(drawing: Drawing) -> None:
 
 
 def measure(drawing: Drawing) -> None:
-    """Set width and height so that everything is within, with a margin; a drawing begins at 0, 0."""
+    """Move everything so that a drawing begins at 0, 0 with a margin, and set width and height."""
     points = [point for line in drawing.lines for point in line.points]
     left = min([card.x for card in drawing.cards] + [x for x, _ in points], default=MARGIN) - MARGIN
     top = min([card.y - TAB for card in drawing.cards] + [y for _, y in points], default=MARGIN) - MARGIN
@@ -58,6 +58,11 @@ def measure(drawing: Drawing) -> None:
         card.x, card.y = card.x - left, card.y - top
     for line in drawing.lines:
         line.points = [(x - left, y - top) for x, y in line.points]
+    measure_as_it_is(drawing)
+
+
+def measure_as_it_is(drawing: Drawing) -> None:
+    """Set width and height so that everything is within, and move nothing."""
     points = [point for line in drawing.lines for point in line.points]
     drawing.width = max([card.right for card in drawing.cards] + [x for x, _ in points], default=0.0) + MARGIN
     drawing.height = max([card.bottom for card in drawing.cards] + [y for _, y in points], default=0.0) + MARGIN

@@ -90,7 +90,7 @@ def row_height(card: Card, column: str) -> float:
 def lines_between(tables: Iterable[Table]) -> list[Line]:
     """Return the relationships between these tables, in the order of the tables."""
     tables = list(tables)
-    there: set[Key] = {(table.schema, table.name) for table in tables}
+    there: dict[Key, str] = {(table.schema, table.name): table.id for table in tables}
     found = []
     for table in tables:
         for key in table.foreign_keys:
@@ -100,7 +100,7 @@ def lines_between(tables: Iterable[Table]) -> list[Line]:
             means = relationship(table, key)
             line = Line(
                 name=key.name, child=(table.schema, table.name), parent=parent, columns=key.columns, ref_columns=key.ref_columns,
-                identifying=means.identifying, optional=means.optional, one_to_one=means.one_to_one, asserted=key.asserted,
+                identifying=means.identifying, optional=means.optional, one_to_one=means.one_to_one, asserted=key.asserted, ends=(table.id, there[parent]),
             )  # fmt: skip
             line.words = in_words(line)
             found.append(line)

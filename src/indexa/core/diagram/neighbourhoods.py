@@ -41,10 +41,11 @@ def graph_of(tables: Iterable[Table]) -> nx.Graph:
     return graph
 
 
-def importance(tables: Sequence[Table]) -> dict[Key, float]:
+def importance(tables: Sequence[Table], widths: Mapping[Key, int] | None = None) -> dict[Key, float]:
     """Return how much each table matters: what refers to it counts fully, what it refers to by half, and a bit its width.
 
-    A table that only lists codes (few columns, refers to nothing) counts half, however many refer to it.
+    A table that only lists codes (few columns, refers to nothing) counts half, however many refer to it. `widths` are numbers
+    of columns, for tables that come without theirs.
     """
     referred: Counter[Key] = Counter()
     there = {(table.schema, table.name) for table in tables}
@@ -55,17 +56,18 @@ def importance(tables: Sequence[Table]) -> dict[Key, float]:
     for table in tables:
         key = (table.schema, table.name)
         score = referred[key] + 0.5 * len({(one.ref_schema, one.ref_table) for one in table.foreign_keys})
-        score += min(len(table.columns), 40) / 40
-        if len(table.columns) <= 4 and not table.foreign_keys:
+        width = widths.get(key, 0) if widths is not None else len(table.columns)
+        score += min(width, 40) / 40
+        if width <= 4 and not table.foreign_keys:
             score /= 2
         found[key] = score
     return found
 
 
-def suggested(model: Model, most: int = _MOST_ON_FIRST) -> list[Key]:
+def suggested(model: Model, widths: Mapping[Key, int] | None = None, most: int = _MOST_ON_FIRST) -> list[Key]:
     """Return the tables of a model's first diagram: those that matter most, each connected to another where it can be."""
     tables = [table for table in model.tables if table.kind not in VIEW_KINDS] or list(model.tables)
-    scores = importance(tables)
+    scores = importance(tables, widths)
     graph = graph_of(tables)
     ranked = sorted(scores, key=lambda key: (-scores[key], key))
     chosen = ranked[:1]

@@ -83,6 +83,8 @@ class Line(msgspec.Struct):
     """Above 0 for one that is proposed and not decided."""
     points: list[Point] = msgspec.field(default_factory=list)
     id: str = ""
+    ends: tuple[str, str] = ("", "")
+    """Ids of the cards of child and parent."""
     words: str = ""
     """The relationship as a sentence."""
 

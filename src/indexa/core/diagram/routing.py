@@ -9,8 +9,9 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from heapq import heappop, heappush
 from itertools import pairwise
+from typing import TypeAlias
 
-from indexa.core.diagram.cards import row_height
+from indexa.core.diagram.cards import TAB, row_height
 from indexa.core.diagram.parts import Card, Key, Line, Point
 from indexa.core.diagram.separating import separate
 from indexa.core.diagram.sight import Boxes, Port, Sight, lines_of_sight
@@ -20,7 +21,11 @@ _MANY = 300
 """From so many lines on the estimate of what is left counts double: over four times as fast, hardly longer ways."""
 _LOOP = 18.0
 """How far a line from a card to itself stands out, and how much further each next one."""
+_Ends: TypeAlias = dict[int, tuple[tuple[int, float], tuple[int, float]]]
+"""By number of the line: number of the card and height on the page, of the child and of the parent."""
 _RIGHT, _LEFT, _DOWN, _UP = range(4)
+_WINDOW = 300.0
+"""How far around lines that are routed anew other cards are looked at."""
 _OPPOSITE = (_LEFT, _RIGHT, _UP, _DOWN)
 
 
@@ -33,12 +38,28 @@ def route(cards: Sequence[Card], lines: Sequence[Line], only: Collection[int] | 
     _route_loops(cards, number, lines, loops)
     if not ends:
         return
+    if only is not None:
+        cards, ends = _in_window(cards, ends)
     sight = lines_of_sight(cards, {end for pair in ends.values() for end in pair})
     search = _Search(sight, 2.0 if len(ends) > _MANY else 1.0)
     for at in sorted(ends, key=lambda at: (_distance(cards, *ends[at]), at)):
         child, parent = ends[at]
         lines[at].points = search.way(sight.ports[child], sight.ports[parent]) or _plain(cards, child, parent)
     separate([lines[at] for at in ends], Boxes(cards))
+
+
+def _in_window(cards: Sequence[Card], ends: _Ends) -> tuple[Sequence[Card], _Ends]:
+    """Leave out cards that are far from all lines that are routed; the ends are numbered anew."""
+    near = [cards[card] for pair in ends.values() for card, _ in pair]
+    left, right = min(card.x for card in near) - _WINDOW, max(card.right for card in near) + _WINDOW
+    top, bottom = min(card.y for card in near) - _WINDOW, max(card.bottom for card in near) + _WINDOW
+    kept = [
+        at for at, card in enumerate(cards)
+        if card.x < right and card.right > left and card.y - TAB < bottom and card.bottom > top
+    ]  # fmt: skip
+    number = {at: new for new, at in enumerate(kept)}
+    moved = {at: ((number[a], y), (number[b], to_y)) for at, ((a, y), (b, to_y)) in ends.items()}
+    return [cards[at] for at in kept], moved
 
 
 def _ends(cards: Sequence[Card], number: dict[Key, int], line: Line) -> tuple[tuple[int, float], tuple[int, float]]:
@@ -180,4 +201,25 @@ def _straightened(points: Sequence[Point]) -> list[Point]:
 def _on_a_straight(a: Point, b: Point, c: Point) -> bool:
     return (abs(a[0] - b[0]) < 0.01 and abs(b[0] - c[0]) < 0.01) or (
         abs(a[1] - b[1]) < 0.01 and abs(b[1] - c[1]) < 0.01
+    )
+
+
+def affected(cards: Sequence[Card], lines: Sequence[Line], moved: Collection[Key]) -> set[int]:
+    """Return the numbers of lines that end at moved cards, or run through the places where these lie now."""
+    places = [card for card in cards if card.key in moved]
+    found = set()
+    for at, line in enumerate(lines):
+        ends_there = line.child in moved or line.parent in moved
+        if ends_there or any(_runs_through(line.points, card) for card in places):
+            found.add(at)
+    return found
+
+
+def _runs_through(points: Sequence[Point], card: Card) -> bool:
+    return any(
+        min(x, to_x) < card.right + 4
+        and max(x, to_x) > card.x - 4
+        and min(y, to_y) < card.bottom + 4
+        and max(y, to_y) > card.y - TAB - 4
+        for (x, y), (to_x, to_y) in pairwise(points)
     )

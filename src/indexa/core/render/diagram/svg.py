@@ -92,7 +92,7 @@ def _row(card: Card, row: Row, y: float) -> str:
             text += f'<text class="says" x="{_n(begin)}" y="{_n(y)}">{escape(_cut(row.definition, left, 5.4))}</text>'
     if row.type:
         text += f'<text class="type" x="{_n(card.width - 8)}" y="{_n(y)}">{escape(row.type)}</text>'
-    return text
+    return f'<g class="row" data-column="{escape(row.column)}">{text}</g>'
 
 
 def line_svg(line: Line, notation: Notation = "crows-foot") -> str:
@@ -100,9 +100,15 @@ def line_svg(line: Line, notation: Notation = "crows-foot") -> str:
     kinds = "rel-line asked" if line.confidence else "rel-line"
     run = "run" if line.identifying or line.confidence else "run non"
     return (
-        f'<g class="{kinds}" data-line="{escape(line.id)}"><title>{escape(line.words)}</title>'
+        f'<g class="{kinds}" data-line="{escape(line.id)}" data-ends="{escape(" ".join(line.ends))}" '
+        f'data-columns="{_listed(line.columns)}" data-refs="{_listed(line.ref_columns)}"><title>{escape(line.words)}</title>'
         f'<path class="{run}" d="{path_of(line.points)}"/>{ends(line, notation)}</g>'
     )
+
+
+def _listed(columns: Sequence[str]) -> str:
+    """Return names of columns as an attribute, one a line."""
+    return "&#10;".join(escape(column) for column in columns)
 
 
 def path_of(points: Sequence[Point]) -> str:

@@ -14,7 +14,7 @@ def as_mermaid(drawing: Drawing) -> str:
     names = _names(drawing)
     lines = ["erDiagram"]
     for card in drawing.cards:
-        lines.append(f'  {names[card.key]}["{_quoted(card.business_name or card.full_name)}"] {{')
+        lines.append(f'  {names[card.key]}["{_entities(card.business_name or card.full_name)}"] {{')
         for row in card.rows:
             keys = ", ".join(role.replace("UQ", "UK") for role in row.roles.split())
             type_ = _WORD.sub("_", row.type.rstrip("?")).strip("_") or "unknown"
@@ -24,7 +24,7 @@ def as_mermaid(drawing: Drawing) -> str:
         parent = "|o" if line.optional else "||"
         child = "o|" if line.one_to_one else "o{"
         run = "--" if line.identifying else ".."
-        label = _quoted(", ".join(line.columns))
+        label = _entities(", ".join(line.columns))
         lines.append(f'  {names[line.parent]} {parent}{run}{child} {names[line.child]} : "{label}"')
     return "\n".join(lines) + "\n"
 
@@ -66,6 +66,12 @@ def _names(drawing: Drawing) -> dict[Key, str]:
         taken.add(name)
         found[card.key] = name
     return found
+
+
+def _entities(text: str) -> str:
+    """Write a text for Mermaid, which shows it in a page: marks that would begin something else as its entity codes."""
+    codes = {"#": "#35;", '"': "#quot;", "<": "#lt;", ">": "#gt;", "\n": " "}
+    return "".join(codes.get(letter, letter) for letter in text)
 
 
 def _quoted(text: str) -> str:

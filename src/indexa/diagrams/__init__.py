@@ -1,0 +1,1 @@
+"""Diagrams of models: kept views with chosen tables at their places, shared in an area or private."""

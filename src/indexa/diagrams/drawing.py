@@ -1,0 +1,127 @@
+"""From a stored diagram to a drawing: its tables are loaded (and no others), its cards placed, its lines routed."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Collection, Iterable, Sequence
+from typing import Any
+
+from indexa.core.diagram.arranging import colour_by_schema, measure_as_it_is
+from indexa.core.diagram.cards import card_of, lines_between
+from indexa.core.diagram.parts import Card, Drawing
+from indexa.core.diagram.routing import route
+from indexa.core.model import Column, ForeignKey, Key, Table
+from indexa.diagrams.models import Diagram, DiagramCard
+from indexa.store.models import DescribedColumn, StoredKey, StoredRelationship, StoredTable
+
+
+def load_tables(ids: Collection[int]) -> list[Table]:
+    """Return some tables with what cards and lines need of them, in five queries; ids as the core has them ("t12")."""
+    stored = StoredTable.objects.filter(pk__in=ids, removed_at__isnull=True).select_related("entity")
+    made = {
+        one.pk: Table(
+            schema=one.schema, name=one.name, kind=one.kind,  # type: ignore[arg-type]
+            business_name=one.business_name or (one.entity.business_name if one.entity else ""),
+            definition=one.definition or (one.entity.definition if one.entity else ""), id=f"t{one.pk}",
+        )
+        for one in stored
+    }  # fmt: skip
+    names: dict[int, str] = {}
+    fields = ("pk", "table_id", "name", "position", "type", "nullable", "business_name", "definition")
+    for pk, table, name, position, type_, nullable, business_name, definition in (
+        DescribedColumn.objects.filter(table_id__in=list(made)).order_by("table_id", "position").values_list(*fields)
+    ):
+        names[pk] = name
+        made[table].columns.append(
+            Column(name, position, type_, nullable, business_name=business_name, definition=definition, id=f"c{pk}")
+        )
+    for table, kind, column_ids in (
+        StoredKey.objects.filter(table_id__in=list(made))
+        .exclude(kind="exclusion")
+        .values_list("table_id", "kind", "column_ids")
+    ):
+        key = Key(name="", columns=tuple(names[id_] for id_ in column_ids if id_ in names))
+        if kind == "primary":
+            made[table].primary_key = key
+        else:
+            made[table].unique.append(key)
+    for one in StoredRelationship.objects.filter(table_id__in=list(made), ref_table_id__in=list(made)).order_by("pk"):
+        parent = made[one.ref_table_id or 0]
+        made[one.table_id].foreign_keys.append(
+            ForeignKey(
+                name=f"{one.pk} {one.name}", columns=tuple(names[id_] for id_ in one.column_ids if id_ in names),
+                ref_schema=parent.schema, ref_table=parent.name,
+                ref_columns=tuple(names[id_] for id_ in one.ref_column_ids if id_ in names), asserted=one.asserted_at is not None,
+            )
+        )  # fmt: skip
+    return sorted(made.values(), key=lambda table: (table.schema, table.name))
+
+
+def draw(tables: Sequence[Table], placed: Iterable[DiagramCard], *, depth: str, naming: str, title: str) -> Drawing:
+    """Return the cards of tables at their places, and the lines between them, not routed yet."""
+    places = {f"t{one.table_id}": one for one in placed}
+    cards = []
+    for table in tables:
+        place = places[table.id]
+        own: Any = place.depth or depth
+        card = card_of(table, own, naming)  # type: ignore[arg-type]
+        card.x, card.y = place.x, place.y
+        cards.append(card)
+    lines = lines_between(tables)
+    for line in lines:
+        number, _, line.name = line.name.partition(" ")
+        line.id = f"r{number}"
+    drawing = Drawing(cards, lines, title=title)
+    colour_by_schema(drawing)
+    return drawing
+
+
+def drawing_of(diagram: Diagram) -> Drawing:
+    """Return a diagram as it is, laid out; routes that hold still are taken as they are kept, others worked out and kept."""
+    placed = list(diagram.cards.filter(table__removed_at__isnull=True))
+    tables = load_tables([one.table_id for one in placed])
+    drawing = draw(tables, placed, depth=diagram.depth, naming=diagram.naming, title=diagram.name)
+    give_routes(diagram, drawing)
+    measure_as_it_is(drawing)
+    return drawing
+
+
+def give_routes(diagram: Diagram, drawing: Drawing) -> None:
+    """Give the lines their kept routes where places and sizes are those they were made for, else new ones."""
+    kept, digest = diagram.routes.get("lines", {}), _digest(drawing.cards)
+    is_true = diagram.routes.get("for") == digest
+    missing = {at for at, line in enumerate(drawing.lines) if not is_true or line.id not in kept}
+    for line in drawing.lines:
+        if is_true and line.id in kept:
+            line.points = [(x, y) for x, y in kept[line.id]]
+    if missing:
+        route(drawing.cards, drawing.lines, only=missing)
+        keep_routes(diagram, drawing)
+
+
+def keep_routes(diagram: Diagram, drawing: Drawing) -> None:
+    """Keep the routes of a drawing with its diagram."""
+    diagram.routes = {"for": _digest(drawing.cards), "lines": {line.id: line.points for line in drawing.lines}}
+    Diagram.objects.filter(pk=diagram.pk).update(routes=diagram.routes)
+
+
+def _digest(cards: Iterable[Card]) -> str:
+    """Return what routes depend on, in short: each card's place, size and rows."""
+    parts = (
+        f"{card.id} {card.x:.0f} {card.y:.0f} {card.width:.0f} {card.height:.0f} {[row.column for row in card.rows]}"
+        for card in sorted(cards, key=lambda card: card.id)
+    )
+    return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+
+def neighbours(table_ids: Collection[int]) -> dict[int, tuple[set[int], set[int]]]:
+    """Return of each table the ids of the tables that it refers to, and of those that refer to it."""
+    found: dict[int, tuple[set[int], set[int]]] = {id_: (set(), set()) for id_ in table_ids}
+    edges = StoredRelationship.objects.filter(table__removed_at__isnull=True, ref_table__removed_at__isnull=True)
+    for child, parent in edges.filter(table_id__in=table_ids).values_list("table_id", "ref_table_id"):
+        if parent and parent != child:
+            found[child][0].add(parent)
+    for child, parent in edges.filter(ref_table_id__in=table_ids).values_list("table_id", "ref_table_id"):
+        if parent and parent != child:
+            found[parent][1].add(child)
+    return found

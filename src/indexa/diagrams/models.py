@@ -1,0 +1,69 @@
+"""Diagrams and the cards on them, as stored."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from indexa.store.models import StoredModel, StoredTable
+
+
+class Diagram(models.Model):
+    """A named view on a model: which tables it shows is told by its cards, how much of them by `depth` and `naming`."""
+
+    class Depth(models.TextChoices):
+        NAMES = "names", "names"
+        KEYS = "keys", "keys"
+        COLUMNS = "columns", "columns"
+        FULL = "full", "full"
+
+    class Naming(models.TextChoices):
+        PHYSICAL = "physical", "physical"
+        BUSINESS = "business", "business"
+        BOTH = "both", "both"
+
+    class Notation(models.TextChoices):
+        CROWS_FOOT = "crows-foot", "crow's foot"
+        IDEF1X = "idef1x", "IDEF1X"
+        UML = "uml", "UML"
+
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="diagrams")
+    name = models.CharField(max_length=120)
+    depth = models.CharField(max_length=8, choices=Depth.choices, default=Depth.COLUMNS)
+    naming = models.CharField(max_length=8, choices=Naming.choices, default=Naming.BOTH)
+    notation = models.CharField(max_length=12, choices=Notation.choices, default=Notation.CROWS_FOOT)
+    colour = models.CharField(max_length=20, default="schema")
+    """The mark that hues stand for."""
+    private_to = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="+")
+    """Whose it is alone; null for one that the area shares."""
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    changed_at = models.DateTimeField(auto_now=True)
+    version = models.PositiveIntegerField(default=1)
+    """Counts up with every change, so that a page knows when it shows an older state."""
+    routes = models.JSONField(default=dict)
+    """The points of its lines as they were worked out last: `for` tells for which places and sizes, `lines` has them by id."""
+
+    class Meta:
+        db_table = "diagram"
+        ordering = ["name", "pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class DiagramCard(models.Model):
+    """A table on a diagram. `x` and `y` are its upper left corner in px; `depth` is its own where it is not the diagram's."""
+
+    diagram = models.ForeignKey(Diagram, on_delete=models.CASCADE, related_name="cards")
+    table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, db_constraint=False, related_name="+")
+    x = models.FloatField()
+    y = models.FloatField()
+    depth = models.CharField(max_length=8, blank=True)
+
+    class Meta:
+        db_table = "diagram_card"
+        constraints = [models.UniqueConstraint(fields=["diagram", "table"], name="table_once_on_a_diagram")]
+
+    def __str__(self) -> str:
+        return f"{self.table_id} on {self.diagram_id}"

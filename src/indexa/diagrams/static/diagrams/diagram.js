@@ -1,0 +1,405 @@
+// Working on a diagram: look around, select, drag, add and remove tables. Every change is saved at once and can
+// be undone.
+
+import { requestToken, say } from "../ui/messages.js";
+import { meets, Pieces } from "./pieces.js";
+import { View } from "./view.js";
+
+const canvas = document.getElementById("canvas");
+const svg = document.getElementById("drawing");
+const band = document.getElementById("band");
+const minimap = document.getElementById("minimap");
+const addresses = canvas.dataset;
+const mayEdit = "mayEdit" in addresses;
+const GRID = 5;
+const LOOK_AGAIN = 4000; // milliseconds
+
+const pieces = new Pieces(document.getElementById("pieces"), document.getElementById("far-boxes"));
+const selected = new Set();
+let version = Number(addresses.version);
+let waiting;
+const view = new View(svg, document.getElementById("view"), `diagram ${location.pathname}`, () => {
+  cancelAnimationFrame(waiting);
+  waiting = requestAnimationFrame(() => {
+    pieces.cull(view);
+    drawMinimap();
+    document.getElementById("zoom-share").textContent = `${Math.round(view.scale * 100)} %`;
+  });
+});
+
+// What is sent to the server ----------------------------------------------------------------------
+
+async function send(url, body) {
+  const headers = { "X-CSRFToken": requestToken(), "HX-Request": "true" };
+  if (typeof body === "string") headers["Content-Type"] = "application/json";
+  const answer = await fetch(url, { method: "POST", headers, body }).catch(() => null);
+  if (!answer) {
+    say("The server can't be reached. What you did is not saved.");
+    return null;
+  }
+  const result = await answer.json().catch(() => ({}));
+  if (!answer.ok) {
+    say(result.message || "That could not be saved. Load the page again.");
+    return null;
+  }
+  if (result.message) say(result.message);
+  return result;
+}
+
+const form = (values) => {
+  const made = new URLSearchParams();
+  Object.entries(values).forEach(([name, value]) => [value].flat().forEach((one) => made.append(name, one)));
+  return made;
+};
+
+/** Show what the server has, where that is another version than the page shows. */
+async function refresh() {
+  const headers = { "HX-Request": "true" };
+  const answer = await fetch(`${addresses.content}?version=${version}`, { headers }).catch(() => null);
+  if (!answer?.ok) return;
+  const found = await answer.json();
+  if (found.body === undefined || drag) return;
+  version = found.version;
+  pieces.replaceAll(found.body);
+  document.getElementById("shown-tables").textContent = found.count.toLocaleString("en-GB");
+  document.getElementById("nothing-on-it")?.remove();
+  [...selected].filter((id) => !pieces.cards.has(id)).forEach((id) => selected.delete(id));
+  showSelection();
+  view.changed();
+}
+
+const numbers = (ids) => [...ids].map((id) => id.slice(1));
+
+async function addTables(values) {
+  const wasEmpty = pieces.cards.size === 0;
+  const done = await send(addresses.add, form(values));
+  if (!done) return;
+  await refresh();
+  if (wasEmpty) view.fit(pieces.bounds());
+  select(done.added);
+  if (selected.size === 1) loadMargin([...selected][0]);
+}
+
+async function removeTables(ids) {
+  if (!ids.length) return;
+  await send(addresses.remove, form({ table: numbers(ids) }));
+  selected.clear();
+  await refresh();
+}
+
+async function moveBy(x, y) {
+  const places = {};
+  const snap = (value) => Math.round(value / GRID) * GRID;
+  selected.forEach((id) => {
+    const card = pieces.cards.get(id);
+    places[id.slice(1)] = [snap(card.x + x), snap(card.y + y)];
+  });
+  const done = await send(addresses.move, JSON.stringify({ places }));
+  if (!done) {
+    version = 0;
+    await refresh();
+    return;
+  }
+  if (done.version === version + 1) version = done.version; // else others changed it too: the next look brings that
+  pieces.replace([...Object.values(done.cards), ...Object.values(done.lines)]);
+  showSelection();
+  view.changed();
+}
+
+// Selection and the margin ------------------------------------------------------------------------
+
+function showSelection() {
+  for (const [id, card] of pieces.cards) card.element.classList.toggle("sel", selected.has(id));
+  const beside = (line) => selected.has(line.child) || selected.has(line.parent);
+  for (const line of pieces.lines.values()) line.element.classList.toggle("lit", beside(line));
+}
+
+function select(ids, also) {
+  if (!also) selected.clear();
+  ids.forEach((id) => pieces.cards.has(id) && selected.add(id));
+  showSelection();
+}
+
+function loadMargin(id) {
+  const url = addresses.margin.replace(/0\/$/, `${id.slice(1)}/`);
+  window.htmx.ajax("GET", url, { target: "#margin", swap: "innerHTML" });
+}
+
+function fly(id) {
+  const card = pieces.cards.get(id);
+  if (!card) return;
+  select([id]);
+  view.fly(card.x + card.width / 2, card.y + card.height / 2);
+  pieces.cull(view);
+  card.element.focus({ preventScroll: true });
+  loadMargin(id);
+}
+
+const listOfAll = document.getElementById("margin").innerHTML;
+function showDiagramInMargin() {
+  const margin = document.getElementById("margin");
+  margin.innerHTML = listOfAll;
+  window.htmx.process(margin);
+}
+
+// Lines tell what they are ------------------------------------------------------------------------
+
+function tellLine(element) {
+  document.querySelectorAll("#drawing .row.lit").forEach((row) => row.classList.remove("lit"));
+  const words = document.getElementById("line-words");
+  if (!element) {
+    words.textContent = "";
+    showSelection();
+    return;
+  }
+  const line = pieces.lines.get(element.dataset.line);
+  element.classList.add("lit");
+  const light = (id, names) => {
+    const card = pieces.cards.get(id);
+    names.split("\n").forEach((name) => {
+      card?.element.querySelector(`.row[data-column="${CSS.escape(name)}"]`)?.classList.add("lit");
+    });
+  };
+  light(line.child, element.dataset.columns);
+  light(line.parent, element.dataset.refs);
+  words.textContent = element.querySelector("title").textContent;
+}
+svg.addEventListener("pointerover", (event) => {
+  if (!drag) tellLine(event.target.closest(".rel-line"));
+});
+
+// The mouse ---------------------------------------------------------------------------------------
+
+let drag = null;
+svg.addEventListener("pointerdown", (event) => {
+  if (event.button > 1) return;
+  const card = event.target.closest(".card-box");
+  const begin = { x: event.clientX, y: event.clientY };
+  svg.setPointerCapture(event.pointerId);
+  if (card && event.button === 0) {
+    const id = card.dataset.card;
+    if (event.ctrlKey || event.metaKey) {
+      if (!selected.delete(id)) selected.add(id);
+      showSelection();
+    } else if (!selected.has(id)) select([id]);
+    drag = { kind: "cards", begin, id, moved: false };
+  } else if (event.shiftKey && event.button === 0) drag = { kind: "band", begin, from: view.at(event), moved: false };
+  else drag = { kind: "pan", begin, last: begin, moved: false };
+});
+svg.addEventListener("pointermove", (event) => {
+  if (!drag) return;
+  const [x, y] = [event.clientX - drag.begin.x, event.clientY - drag.begin.y];
+  if (!drag.moved && Math.hypot(x, y) < 4) return;
+  drag.moved = true;
+  if (drag.kind === "pan") {
+    svg.classList.add("panning");
+    view.pan(event.clientX - drag.last.x, event.clientY - drag.last.y);
+    drag.last = { x: event.clientX, y: event.clientY };
+  } else if (drag.kind === "cards" && mayEdit) pieces.shift(selected, x / view.scale, y / view.scale);
+  else if (drag.kind === "band") drawBand(drag.from, view.at(event));
+});
+svg.addEventListener("pointerup", (event) => {
+  const done = drag;
+  drag = null;
+  svg.classList.remove("panning");
+  if (!done) return;
+  const [x, y] = [(event.clientX - done.begin.x) / view.scale, (event.clientY - done.begin.y) / view.scale];
+  if (done.kind === "cards" && done.moved && mayEdit) moveBy(x, y);
+  else if (done.kind === "cards" && selected.has(done.id)) {
+    pieces.cards.get(done.id).element.focus({ preventScroll: true });
+    if (selected.size === 1) loadMargin(done.id);
+  } else if (done.kind === "band") selectBand(done.from, view.at(event), event.ctrlKey || event.metaKey);
+  else if (done.kind === "pan" && !done.moved) {
+    select([]);
+    showDiagramInMargin();
+  }
+});
+svg.addEventListener("pointercancel", () => {
+  drag = null;
+});
+
+function rectangle(a, b) {
+  return { x: Math.min(a.x, b.x), y: Math.min(a.y, b.y), width: Math.abs(a.x - b.x), height: Math.abs(a.y - b.y) };
+}
+function drawBand(a, b) {
+  band.removeAttribute("hidden");
+  Object.entries(rectangle(a, b)).forEach(([name, value]) => band.setAttribute(name, value));
+}
+function selectBand(a, b, also) {
+  band.setAttribute("hidden", "");
+  const area = rectangle(a, b);
+  const inside = [...pieces.cards].filter(([, card]) => meets(card, area));
+  select(
+    inside.map(([id]) => id),
+    also,
+  );
+}
+
+svg.addEventListener(
+  "wheel",
+  (event) => {
+    event.preventDefault();
+    const box = svg.getBoundingClientRect();
+    if (event.shiftKey) view.pan(-(event.deltaY || event.deltaX), 0);
+    else view.zoom(Math.exp(-event.deltaY * 0.0015), { x: event.clientX - box.left, y: event.clientY - box.top });
+  },
+  { passive: false },
+);
+
+// The keyboard ------------------------------------------------------------------------------------
+
+const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+let nudged = { x: 0, y: 0 };
+let nudging;
+function nudge([x, y], far) {
+  const by = far ? 50 : GRID * 2;
+  nudged = { x: nudged.x + x * by, y: nudged.y + y * by };
+  pieces.shift(selected, nudged.x, nudged.y);
+  clearTimeout(nudging);
+  nudging = setTimeout(() => {
+    moveBy(nudged.x, nudged.y);
+    nudged = { x: 0, y: 0 };
+  }, 500);
+}
+
+svg.addEventListener("focusin", (event) => {
+  const card = event.target.closest?.(".card-box");
+  if (card && !selected.has(card.dataset.card) && !drag) select([card.dataset.card]);
+});
+canvas.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  const step = STEPS[event.key];
+  const keys = {
+    "+": () => view.zoom(1.25),
+    "=": () => view.zoom(1.25),
+    "-": () => view.zoom(0.8),
+    0: () => view.fit(pieces.bounds()),
+    1: () => view.zoom(1 / view.scale),
+    Delete: () => mayEdit && removeTables([...selected]),
+    Backspace: () => mayEdit && removeTables([...selected]),
+    n: () => mayEdit && selected.size && addTables({ table: numbers(selected), neighbours: "both" }),
+    a: () => select([...pieces.cards.keys()]),
+    Enter: () => selected.size === 1 && loadMargin([...selected][0]),
+    Escape: () => {
+      document.body.classList.remove("canvas-full");
+      select([]);
+      showDiagramInMargin();
+    },
+  };
+  if (step && selected.size && mayEdit) nudge(step, event.shiftKey);
+  else if (step) view.pan(-step[0] * 60, -step[1] * 60);
+  else if (keys[event.key]) keys[event.key]();
+  else return;
+  event.preventDefault();
+  event.stopPropagation();
+});
+
+// Buttons -----------------------------------------------------------------------------------------
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("button");
+  if (!button) return;
+  const { zoom, arrange, direction, fly: to, png } = button.dataset;
+  const { addTable, addTables: several, addNeighbours, of, removeTable } = button.dataset;
+  if (zoom === "in") view.zoom(1.25);
+  else if (zoom === "out") view.zoom(0.8);
+  else if (zoom === "fit") view.fit(pieces.bounds());
+  else if (zoom === "full") toggleFull();
+  else if (arrange) rearrange(arrange, direction);
+  else if (to) fly(to);
+  else if (addTable) addTables({ table: addTable });
+  else if (several) addTables({ table: several.split(",") });
+  else if (addNeighbours) addTables({ table: of, neighbours: addNeighbours });
+  else if (removeTable) removeTables([`t${removeTable}`]);
+  else if (png) savePng(Number(png));
+  else if ("showDiagram" in button.dataset) showDiagramInMargin();
+  else if ("copyPlace" in button.dataset) copyPlace();
+});
+
+function toggleFull() {
+  document.body.classList.toggle("canvas-full");
+  requestAnimationFrame(() => view.changed());
+}
+
+async function rearrange(style, direction) {
+  const some = selected.size > 1 ? numbers(selected) : [];
+  const done = await send(addresses.arrange, form({ style, direction: direction || "right", table: some }));
+  if (!done) return;
+  await refresh();
+  if (!some.length) view.fit(pieces.bounds());
+}
+
+async function copyPlace() {
+  const address = `${location.origin}${location.pathname}#at=${view.place()}`;
+  await navigator.clipboard?.writeText(address).then(
+    () => say("The address of this view is copied."),
+    () => say(address),
+  );
+}
+
+/** Draw the exported SVG, which has its fonts in it, into a picture of so many times its size. */
+async function savePng(times) {
+  const link = document.querySelector("a[download][href$='diagram.svg']");
+  const text = await (await fetch(link.href)).text();
+  const image = new Image();
+  image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
+  await image.decode();
+  const picture = document.createElement("canvas");
+  [picture.width, picture.height] = [image.naturalWidth * times, image.naturalHeight * times];
+  picture.getContext("2d").drawImage(image, 0, 0, picture.width, picture.height);
+  const saved = document.createElement("a");
+  saved.download = `${document.querySelector("h1").textContent}.png`;
+  saved.href = picture.toDataURL("image/png");
+  saved.click();
+}
+
+// Finding -----------------------------------------------------------------------------------------
+
+const find = document.getElementById("find-on-it");
+find.addEventListener("focus", () => {
+  const options = [...pieces.cards.values()].map((card) => {
+    const option = document.createElement("option");
+    option.value = card.label;
+    return option;
+  });
+  document.getElementById("tables-on-it").replaceChildren(...options);
+});
+find.addEventListener("change", () => {
+  const text = find.value.trim().toLowerCase();
+  if (!text) return;
+  const all = [...pieces.cards];
+  const label = ([, card]) => card.label.toLowerCase();
+  const hit = all.find((one) => label(one) === text) || all.find((one) => label(one).includes(text));
+  if (hit) fly(hit[0]);
+  else say(`No table on this diagram has “${find.value}” in its name.`);
+});
+
+// The overview ------------------------------------------------------------------------------------
+
+function drawMinimap() {
+  const all = pieces.bounds();
+  minimap.toggleAttribute("hidden", pieces.cards.size === 0);
+  minimap.setAttribute("viewBox", `${all.x - 40} ${all.y - 40} ${all.width + 80} ${all.height + 80}`);
+  const boxes = [...pieces.cards.values()].map((card) => box(card, card.hue));
+  minimap.replaceChildren(...boxes, box(view.seen(0), "here"));
+}
+function box(one, kind) {
+  const rect = document.createElementNS("http://www.w3.org/2000/svg", "rect");
+  ["x", "y", "width", "height"].forEach((name) => rect.setAttribute(name, one[name]));
+  if (kind) rect.setAttribute("class", kind);
+  return rect;
+}
+minimap.addEventListener("click", (event) => {
+  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(minimap.getScreenCTM().inverse());
+  const { width, height } = view.size;
+  view.set({ scale: view.scale, x: width / 2 - at.x * view.scale, y: height / 2 - at.y * view.scale });
+});
+
+// What others do, and what was undone -------------------------------------------------------------
+
+document.body.addEventListener("words-changed", refresh);
+setInterval(() => {
+  if (document.visibilityState === "visible" && !drag && !nudged.x && !nudged.y) refresh();
+}, LOOK_AGAIN);
+new ResizeObserver(() => view.changed()).observe(svg);
+if (!view.restore()) view.fit(pieces.bounds());

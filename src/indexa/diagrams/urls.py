@@ -1,0 +1,22 @@
+"""Addresses of diagrams."""
+
+from django.urls import path
+
+from indexa.diagrams import views
+
+app_name = "diagrams"
+urlpatterns = [
+    path("models/<int:pk>/diagrams/", views.diagram_list, name="list"),
+    path("models/<int:pk>/diagrams/new/", views.create, name="new"),
+    path("diagrams/<int:pk>/", views.page, name="page"),
+    path("diagrams/<int:pk>/content/", views.content, name="content"),
+    path("diagrams/<int:pk>/move/", views.move, name="move"),
+    path("diagrams/<int:pk>/add/", views.add, name="add"),
+    path("diagrams/<int:pk>/remove/", views.remove, name="remove"),
+    path("diagrams/<int:pk>/arrange/", views.arrange, name="arrange"),
+    path("diagrams/<int:pk>/view/", views.set_view, name="view"),
+    path("diagrams/<int:pk>/delete/", views.delete, name="delete"),
+    path("diagrams/<int:pk>/tables/", views.find_tables, name="tables"),
+    path("diagrams/<int:pk>/tables/<int:table_pk>/", views.card_margin, name="card"),
+    path("diagrams/<int:pk>/diagram.<str:form>", views.export, name="export"),
+]

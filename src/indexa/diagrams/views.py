@@ -1,0 +1,320 @@
+"""Pages of diagrams, and what the drawing asks for while somebody works on it (answers in JSON)."""
+
+from __future__ import annotations
+
+import json
+import re
+from typing import Any
+
+from django.contrib import messages
+from django.db.models import Count, Q
+from django.http import Http404, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.safestring import mark_safe
+from django.views.decorators.http import require_GET, require_POST
+
+from indexa.adapters.fonts import SHIPPED
+from indexa.areas.models import Role
+from indexa.areas.policies import AreaRequest, in_area
+from indexa.core.diagram.arranging import measure
+from indexa.core.diagram.parts import Drawing
+from indexa.core.diagram.placing import STYLES
+from indexa.core.render.diagram.notations import LABELS
+from indexa.core.render.diagram.svg import body, card_svg, document, line_svg
+from indexa.core.render.diagram.texts import as_dot, as_mermaid
+from indexa.diagrams import services
+from indexa.diagrams.drawing import drawing_of, neighbours
+from indexa.diagrams.errors import DiagramError
+from indexa.diagrams.models import Diagram
+from indexa.diagrams.previews import preview, preview_of_tables
+from indexa.diagrams.suggestions import suggestions
+from indexa.modeling.queries import visible_tables
+from indexa.store.models import StoredModel, StoredTable
+from indexa.ui.parameters import parse_int, parse_ints
+
+_FOUND = 30
+_PREVIEWED_SUGGESTIONS = 6
+_STYLE_LABELS = {
+    "orthogonal": "By relationships", "layered": "In layers", "neighbourhoods": "By neighbourhood", "radial": "Around the centre",
+    "grid": "In rows",
+}  # fmt: skip
+_FORMS = {"svg": "image/svg+xml", "mmd": "text/vnd.mermaid", "dot": "text/vnd.graphviz"}
+
+
+@require_GET
+@in_area(Role.READER)
+def diagram_list(request: AreaRequest, pk: int) -> HttpResponse:
+    """The diagrams of a model, each with a small preview, and what Indexa suggests."""
+    model = get_object_or_404(StoredModel.objects.select_related("logical"), pk=pk, area=request.area)
+    kept = list(_visible(request).filter(model=model).annotate(count=Count("cards")))
+    taken = {one.name for one in kept}
+    proposed = [one for one in suggestions(model) if one.name not in taken]
+    context = {
+        "model": model,
+        "diagrams": [(one, mark_safe(preview(one))) for one in kept],  # noqa: S308  made of numbers
+        "suggestions": [
+            (one, mark_safe(preview_of_tables(one.table_ids)) if at < _PREVIEWED_SUGGESTIONS else "")  # noqa: S308
+            for at, one in enumerate(proposed)
+        ],
+    }
+    return render(request, "diagrams/list.html", context)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def create(request: AreaRequest, pk: int) -> HttpResponse:
+    """Make a diagram: one that was suggested, one of the tables that are named, or an empty one."""
+    model = get_object_or_404(StoredModel, pk=pk, area=request.area)
+    name = request.POST.get("name", "")
+    ids = parse_ints(request.POST.getlist("table"))
+    if wanted := request.POST.get("suggestion", ""):
+        found = next((one for one in suggestions(model) if one.name == wanted), None)
+        if found is None:
+            messages.error(request, "The model has changed, and this is suggested no longer.")
+            return redirect("diagrams:list", request.area.slug, pk)
+        name, ids = name or found.name, found.table_ids
+    try:
+        made = services.create(
+            area=request.area, person=request.user, model=model, name=name, table_ids=ids,
+            private=request.POST.get("private") == "1",
+        )  # fmt: skip
+    except DiagramError as error:
+        messages.error(request, str(error))
+        return redirect("diagrams:list", request.area.slug, pk)
+    return redirect("diagrams:page", request.area.slug, made.pk)
+
+
+@require_GET
+@in_area(Role.READER)
+def page(request: AreaRequest, pk: int) -> HttpResponse:
+    """One diagram to look at and to work on."""
+    diagram = _diagram(request, pk)
+    drawing = drawing_of(diagram)
+    context = {
+        "diagram": diagram,
+        "model": diagram.model,
+        "drawing": drawing,
+        "body": _markup(drawing, diagram),
+        "legend": drawing.legend,
+        "total": diagram.model.tables.filter(removed_at__isnull=True).count(),
+        "depths": Diagram.Depth.choices,
+        "namings": Diagram.Naming.choices,
+        "notations": list(LABELS.items()),
+        "styles": [(style, _STYLE_LABELS[style]) for style in STYLES],
+    }
+    return render(request, "diagrams/page.html", context)
+
+
+def _markup(drawing: Drawing, diagram: Diagram) -> str:
+    """Return lines and cards as SVG; every text in it is escaped where it is made."""
+    return mark_safe(body(drawing, diagram.notation))  # type: ignore[arg-type]  # noqa: S308
+
+
+@require_GET
+@in_area(Role.READER)
+def content(request: AreaRequest, pk: int) -> HttpResponse:
+    """The whole drawing again, unless the page shows this version already: what others did arrives so."""
+    diagram = _diagram(request, pk)
+    if parse_int(request.GET.get("version")) == diagram.version:
+        return JsonResponse({"version": diagram.version})
+    drawing = drawing_of(diagram)
+    return JsonResponse({"version": diagram.version, "body": _markup(drawing, diagram), "count": len(drawing.cards)})
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def move(request: AreaRequest, pk: int) -> HttpResponse:
+    """Move tables; answers the cards and lines that changed."""
+    diagram = _diagram(request, pk)
+    try:
+        places = _places(request)
+        before = diagram.routes.get("lines", {})
+        drawing = services.move(area=request.area, person=request.user, diagram=diagram, places=places)
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    moved = {f"t{id_}" for id_ in places}
+    changed = [line for line in drawing.lines if [list(point) for point in line.points] != before.get(line.id)]
+    return JsonResponse({
+        "version": diagram.version,
+        "cards": {card.id: card_svg(card, diagram.notation) for card in drawing.cards if card.id in moved},  # type: ignore[arg-type]
+        "lines": {line.id: line_svg(line, diagram.notation) for line in changed},  # type: ignore[arg-type]
+    })  # fmt: skip
+
+
+def _places(request: AreaRequest) -> dict[int, tuple[float, float]]:
+    try:
+        given: Any = json.loads(request.body)
+        return {int(id_): (float(x), float(y)) for id_, (x, y) in given["places"].items()}
+    except (ValueError, TypeError, KeyError, AttributeError) as error:
+        raise DiagramError("These are no places of tables. Load the page again.") from error
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def add(request: AreaRequest, pk: int) -> HttpResponse:
+    """Put tables on a diagram: those named, or what is related to one that is there."""
+    diagram = _diagram(request, pk)
+    ids = set(parse_ints(request.POST.getlist("table")))
+    which = request.POST.get("neighbours", "")
+    if which:
+        related = neighbours(ids)
+        refers = {one for pair in related.values() for one in pair[0]}
+        referred = {one for pair in related.values() for one in pair[1]}
+        ids = refers if which == "refers" else referred if which == "referred" else refers | referred
+    try:
+        new = services.add(area=request.area, person=request.user, diagram=diagram, table_ids=ids)
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    text = (
+        f"{len(new):,} table{'' if len(new) == 1 else 's'} added." if new else "All of them are on the diagram already."
+    )
+    return JsonResponse({"version": diagram.version, "message": text, "added": [f"t{id_}" for id_ in new]})
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def remove(request: AreaRequest, pk: int) -> HttpResponse:
+    """Take tables off a diagram; the model keeps them."""
+    diagram = _diagram(request, pk)
+    try:
+        count = services.remove(
+            area=request.area, person=request.user, diagram=diagram, table_ids=parse_ints(request.POST.getlist("table"))
+        )
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    text = (
+        f"{count:,} table{'' if count == 1 else 's'} removed from the diagram. The model keeps them. Press u to undo."
+    )
+    return JsonResponse({"version": diagram.version, "message": text})
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def arrange(request: AreaRequest, pk: int) -> HttpResponse:
+    """Lay out all tables anew, or those that are named."""
+    diagram = _diagram(request, pk)
+    style: Any = request.POST.get("style", "")
+    direction: Any = "down" if request.POST.get("direction") == "down" else "right"
+    chosen = parse_ints(request.POST.getlist("table"))
+    try:
+        if style not in STYLES:
+            raise DiagramError(f"“{style}” is no layout.")
+        services.arrange(
+            area=request.area, person=request.user, diagram=diagram, style=style, direction=direction,
+            table_ids=set(chosen) if chosen else None,
+        )  # fmt: skip
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    return JsonResponse({"version": diagram.version, "message": "Arranged. Press u to undo."})
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def set_view(request: AreaRequest, pk: int) -> HttpResponse:
+    """Set name, depth, names or notation of a diagram."""
+    diagram = _diagram(request, pk)
+    try:
+        services.set_view(area=request.area, person=request.user, diagram=diagram, given=request.POST.dict())
+    except DiagramError as error:
+        messages.error(request, str(error))
+    return redirect("diagrams:page", request.area.slug, pk)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def delete(request: AreaRequest, pk: int) -> HttpResponse:
+    """Delete a diagram; undo brings it back."""
+    diagram = _diagram(request, pk)
+    model_id, name = diagram.model_id, diagram.name
+    try:
+        services.delete(area=request.area, person=request.user, diagram=diagram)
+        messages.success(request, f"The diagram {name} is deleted; the model keeps its tables. Press u to undo.")
+    except DiagramError as error:
+        messages.error(request, str(error))
+    return redirect("diagrams:list", request.area.slug, model_id)
+
+
+@require_GET
+@in_area(Role.READER)
+def find_tables(request: AreaRequest, pk: int) -> HttpResponse:
+    """The tables of the model whose names hold what is typed, for adding; those on the diagram say so."""
+    diagram = _diagram(request, pk)
+    text = request.GET.get("q", "").strip()[:100]
+    found = diagram.model.tables.filter(removed_at__isnull=True)
+    for word in text.split():
+        found = found.filter(
+            Q(name__icontains=word)
+            | Q(schema__icontains=word)
+            | Q(business_name__icontains=word)
+            | Q(entity__business_name__icontains=word)
+        )
+    there = set(diagram.cards.values_list("table_id", flat=True))
+    rows = [(table, table.pk in there) for table in found.select_related("entity").order_by("schema", "name")[:_FOUND]]
+    context = {
+        "diagram": diagram,
+        "rows": rows,
+        "text": text,
+        "total": found.count(),
+        "new": [t.pk for t, on in rows if not on],
+    }
+    return render(request, "diagrams/_found_tables.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def card_margin(request: AreaRequest, pk: int, table_pk: int) -> HttpResponse:
+    """What belongs to a table on a diagram: its words, what it is related to and what of that is shown, and what to do."""
+    diagram = _diagram(request, pk)
+    table = get_object_or_404(
+        visible_tables(request.area).select_related("entity", "model"), pk=table_pk, model_id=diagram.model_id
+    )
+    refers, referred = neighbours([table_pk])[table_pk]
+    there = set(diagram.cards.values_list("table_id", flat=True))
+    tables = StoredTable.objects.in_bulk(refers | referred)
+    context = {
+        "diagram": diagram, "table": table, "on_it": table_pk in there,
+        "business_name": table.business_name or (table.entity.business_name if table.entity else ""),
+        "definition": table.definition or (table.entity.definition if table.entity else ""),
+        "columns": table.columns.filter(removed_at__isnull=True).count(),
+        "groups": [
+            ("References", "refers", _listed(refers, tables, there)),
+            ("Referenced by", "referred", _listed(referred, tables, there)),
+        ],
+    }  # fmt: skip
+    return render(request, "diagrams/_card_margin.html", context)
+
+
+def _listed(ids: set[int], tables: dict[int, StoredTable], there: set[int]) -> list[tuple[StoredTable, bool]]:
+    found = [(tables[id_], id_ in there) for id_ in ids if id_ in tables]
+    return sorted(found, key=lambda one: (not one[1], one[0].full_name))
+
+
+@require_GET
+@in_area(Role.READER)
+def export(request: AreaRequest, pk: int, form: str) -> HttpResponse:
+    """The diagram as a file: SVG with its fonts in it, Mermaid or DOT."""
+    diagram = _diagram(request, pk)
+    if form not in _FORMS:
+        raise Http404("No such form.")
+    drawing = drawing_of(diagram)
+    measure(drawing)
+    if form == "svg":
+        palette = "dark" if request.GET.get("theme") == "dark" else "light"
+        text = document(drawing, diagram.notation, palette=palette, fonts=SHIPPED)  # type: ignore[arg-type]
+    else:
+        text = as_mermaid(drawing) if form == "mmd" else as_dot(drawing)
+    name = re.sub(r"[^\w-]+", "-", diagram.name).strip("-") or "diagram"
+    response = HttpResponse(text, content_type=f"{_FORMS[form]}; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{name}.{form}"'
+    return response
+
+
+def _visible(request: AreaRequest) -> Any:
+    """Return the diagrams of the area that the person may see: shared ones and their own."""
+    found = Diagram.objects.filter(model__area=request.area).select_related("model", "private_to")
+    return found.filter(Q(private_to__isnull=True) | Q(private_to=request.user))
+
+
+def _diagram(request: AreaRequest, pk: int) -> Diagram:
+    found: Diagram = get_object_or_404(_visible(request), pk=pk)
+    return found

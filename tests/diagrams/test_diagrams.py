@@ -1,0 +1,226 @@
+"""Diagrams in the store: made, moved, filled, arranged, undone; the model is never touched; private ones are private."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.db import connection
+from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from django.urls import reverse
+
+from indexa.areas.models import Role
+from indexa.changes import undoing
+from indexa.changes.errors import ConflictsError
+from indexa.core.model import Column, ForeignKey, Key, Model, Table
+from indexa.diagrams import services
+from indexa.diagrams.drawing import drawing_of
+from indexa.diagrams.errors import DiagramError
+from indexa.diagrams.models import Diagram, DiagramCard
+from indexa.diagrams.suggestions import FIRST, suggestions
+from indexa.store.models import StoredTable
+from tests.factories import PASSWORD, make_area, make_person, store, table
+
+
+def chain(length: int = 8) -> Model:
+    """Tables of which each refers to the one before; the last refers to itself as well."""
+    made = []
+    for number in range(length):
+        columns = [
+            Column(f"t{number}_id", 1, "bigint", nullable=False),
+            Column("up_id", 2, "bigint"),
+            Column("note", 3, "text"),
+        ]
+        one = Table(
+            schema="s",
+            name=f"t{number}",
+            columns=columns,
+            primary_key=Key(name=f"pk{number}", columns=(f"t{number}_id",)),
+        )
+        to = number - 1 if number else None
+        if to is not None:
+            one.foreign_keys = [
+                ForeignKey(
+                    name=f"fk{number}",
+                    columns=("up_id",),
+                    ref_schema="s",
+                    ref_table=f"t{to}",
+                    ref_columns=(f"t{to}_id",),
+                )
+            ]
+        made.append(one)
+    return Model(name="chain", platform="postgresql", tables=made)
+
+
+class DiagramCase(TestCase):
+    def setUp(self) -> None:
+        self.area = make_area()
+        self.person = make_person(self.area)
+        self.model = store(self.area, chain())
+        self.client.login(username=self.person.username, password=PASSWORD)
+
+    def ids(self, *names: str) -> list[int]:
+        return [table(self.model, name).pk for name in names]
+
+    def made(self, *names: str, **given: Any) -> Diagram:
+        return services.create(
+            area=self.area, person=self.person, model=self.model, name="Chain", table_ids=self.ids(*names), **given
+        )
+
+    def post(self, diagram: Diagram, name: str, **given: Any) -> Any:
+        return self.client.post(reverse(f"diagrams:{name}", args=[self.area.slug, diagram.pk]), given)
+
+    def placed(self, diagram: Diagram) -> dict[str, tuple[float, float]]:
+        return {one.table.name: (one.x, one.y) for one in diagram.cards.select_related("table")}
+
+
+class DiagramTests(DiagramCase):
+    def test_one_click_makes_the_suggested_diagram_laid_out(self) -> None:
+        page = reverse("diagrams:list", args=[self.area.slug, self.model.pk])
+        self.assertContains(self.client.get(page), FIRST)
+        answer = self.client.post(
+            reverse("diagrams:new", args=[self.area.slug, self.model.pk]), {"suggestion": FIRST}, follow=True
+        )
+        self.assertContains(answer, 'data-card="t')
+        self.assertContains(answer, "Each t1 refers to at most one t0 by up_id")
+        self.assertContains(self.client.get(page), FIRST)
+        made = Diagram.objects.get()
+        self.assertEqual(set(made.cards.values_list("table_id", flat=True)), set(suggestions(self.model)[0].table_ids))
+        self.assertEqual(len({(one.x, one.y) for one in made.cards.all()}), made.cards.count())
+
+    def test_a_moved_table_is_kept_with_its_lines_and_undo_puts_it_back(self) -> None:
+        diagram = self.made("t0", "t1", "t2")
+        before = self.placed(diagram)
+        (pk,) = self.ids("t1")
+        url = reverse("diagrams:move", args=[self.area.slug, diagram.pk])
+        answer = self.client.post(
+            url, json.dumps({"places": {pk: [1500, 900]}}), content_type="application/json"
+        ).json()
+        self.assertEqual(set(answer["cards"]), {f"t{pk}"})
+        self.assertEqual(len(answer["lines"]), 2)
+        self.assertEqual(self.placed(diagram)["t1"], (1500.0, 900.0))
+        drawing = drawing_of(Diagram.objects.get())
+        ends = {point for line in drawing.lines for point in (line.points[0], line.points[-1])}
+        self.assertTrue(any(abs(y - 900) < 80 and x >= 1500 for x, y in ends))
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(self.placed(diagram), before)
+        undoing.redo(area=self.area, person=self.person)
+        self.assertEqual(self.placed(diagram)["t1"], (1500.0, 900.0))
+
+    def test_neighbours_are_added_beside_and_removing_leaves_the_model_alone(self) -> None:
+        diagram = self.made("t3")
+        answer = self.post(diagram, "add", table=self.ids("t3"), neighbours="both").json()
+        self.assertEqual(answer["message"], "2 tables added.")
+        self.assertEqual(set(self.placed(diagram)), {"t2", "t3", "t4"})
+        self.assertEqual(len(drawing_of(diagram).lines), 2)
+        self.assertIn("already", self.post(diagram, "add", table=self.ids("t3"), neighbours="both").json()["message"])
+        tables = StoredTable.objects.filter(model=self.model, removed_at__isnull=True).count()
+        self.post(diagram, "remove", table=self.ids("t3", "t4"))
+        self.assertEqual(set(self.placed(diagram)), {"t2"})
+        self.assertEqual(StoredTable.objects.filter(model=self.model, removed_at__isnull=True).count(), tables)
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(set(self.placed(diagram)), {"t2", "t3", "t4"})
+
+    def test_undo_of_a_move_does_not_take_what_a_colleague_moved_since(self) -> None:
+        diagram = self.made("t0", "t1")
+        (first, second) = self.ids("t0", "t1")
+        services.move(area=self.area, person=self.person, diagram=diagram, places={first: (5, 5), second: (900, 5)})
+        other = make_person(self.area)
+        services.move(area=self.area, person=other, diagram=diagram, places={second: (900, 700)})
+        with self.assertRaises(ConflictsError) as caught:
+            undoing.undo(area=self.area, person=self.person)
+        self.assertIn("has moved or removed it since", caught.exception.conflicts[0].why)
+        self.assertEqual(self.placed(diagram), {"t0": (5.0, 5.0), "t1": (900.0, 700.0)})
+        services.move(area=self.area, person=self.person, diagram=diagram, places={first: (5, 300)})
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(self.placed(diagram), {"t0": (5.0, 5.0), "t1": (900.0, 700.0)})
+
+    def test_another_depth_makes_room_and_is_undone(self) -> None:
+        diagram = self.made("t0", "t1", "t2", depth="names")
+        self.post(diagram, "arrange", style="grid")
+        self.post(diagram, "view", depth="full", naming="physical", notation="uml")
+        diagram.refresh_from_db()
+        self.assertEqual((diagram.depth, diagram.notation), ("full", "uml"))
+        cards = drawing_of(diagram).cards
+        for one in cards:
+            for other in cards:
+                self.assertTrue(
+                    one is other
+                    or one.right <= other.x
+                    or other.right <= one.x
+                    or one.bottom <= other.y
+                    or other.bottom <= one.y
+                )
+        self.assertContains(self.client.get(reverse("diagrams:page", args=[self.area.slug, diagram.pk])), "0..*")
+        self.post(diagram, "view", depth="everything")
+        undoing.undo(area=self.area, person=self.person)
+        diagram.refresh_from_db()
+        self.assertEqual((diagram.depth, diagram.notation), ("names", "crows-foot"))
+
+    def test_a_deleted_diagram_comes_back_whole(self) -> None:
+        diagram = self.made("t0", "t1", "t2")
+        before = self.placed(diagram)
+        self.post(diagram, "delete")
+        self.assertFalse(DiagramCard.objects.exists())
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(self.placed(Diagram.objects.get()), before)
+        undoing.redo(area=self.area, person=self.person)
+        self.assertFalse(Diagram.objects.exists())
+
+    def test_others_get_only_what_is_new_and_a_private_one_is_not_theirs(self) -> None:
+        shared, private = self.made("t0", "t1"), self.made("t2", private=True)
+        colleague = make_person(self.area, Role.READER)
+        self.client.login(username=colleague.username, password=PASSWORD)
+        url = reverse("diagrams:content", args=[self.area.slug, shared.pk])
+        self.assertEqual(self.client.get(url, {"version": shared.version}).json(), {"version": shared.version})
+        self.assertIn("data-card", self.client.get(url, {"version": 0}).json()["body"])
+        self.assertEqual(self.client.get(reverse("diagrams:page", args=[self.area.slug, private.pk])).status_code, 404)
+        self.assertEqual(self.post(shared, "remove", table=self.ids("t0")).status_code, 403)
+        self.assertNotContains(
+            self.client.get(reverse("diagrams:list", args=[self.area.slug, self.model.pk])), private.name + "<"
+        )
+
+    def test_bad_input_is_refused_in_words(self) -> None:
+        diagram = self.made("t0")
+        url = reverse("diagrams:move", args=[self.area.slug, diagram.pk])
+        for body in (
+            "[]",
+            '{"places": {"x": [1, 2]}}',
+            '{"places": {"1": [1]}}',
+            '{"places": {"1": [1e9, 2]}}',
+            "nonsense",
+        ):
+            answer = self.client.post(url, body, content_type="application/json")
+            self.assertEqual(answer.status_code, 422, body)
+            self.assertTrue(answer.json()["message"])
+        self.assertEqual(self.post(diagram, "arrange", style="spiral").status_code, 422)
+        with self.assertRaisesMessage(DiagramError, "needs a name"):
+            services.create(area=self.area, person=self.person, model=self.model, name="  ", table_ids=[])
+
+    def test_files_hold_every_table_and_no_name_becomes_markup(self) -> None:
+        StoredTable.objects.filter(pk__in=self.ids("t0")).update(business_name='<script>"&')
+        diagram = self.made("t0", "t1")
+        for form, sign in (("svg", "<svg"), ("mmd", "erDiagram"), ("dot", "digraph")):
+            answer = self.client.get(reverse("diagrams:export", args=[self.area.slug, diagram.pk, form]))
+            text = answer.content.decode()
+            self.assertIn(sign, text)
+            self.assertIn("t1", text)
+            self.assertNotIn("<script>", text)
+            self.assertIn("attachment", answer["Content-Disposition"])
+        page = self.client.get(reverse("diagrams:page", args=[self.area.slug, diagram.pk])).content.decode()
+        self.assertNotIn('<script>"&', page)
+        self.assertEqual(
+            self.client.get(reverse("diagrams:export", args=[self.area.slug, diagram.pk, "exe"])).status_code, 404
+        )
+
+    def test_the_page_takes_as_many_queries_for_many_tables_as_for_few(self) -> None:
+        few, many = self.made("t0", "t1"), self.made(*(f"t{number}" for number in range(8)))
+        self.client.get(reverse("diagrams:page", args=[self.area.slug, few.pk]))
+        counts = []
+        for diagram in (few, many):
+            with self.subTest(diagram=diagram.name):
+                with CaptureQueriesContext(connection) as queries:
+                    self.client.get(reverse("diagrams:page", args=[self.area.slug, diagram.pk]))
+                counts.append(len(queries))
+        self.assertEqual(counts[0], counts[1])
