@@ -60,12 +60,14 @@ async function refresh() {
   const found = await answer.json();
   if (found.body === undefined || drag) return;
   version = found.version;
+  const focused = document.activeElement?.dataset?.card;
   pieces.replaceAll(found.body);
   document.getElementById("shown-tables").textContent = found.count.toLocaleString("en-GB");
   document.getElementById("nothing-on-it")?.remove();
   [...selected].filter((id) => !pieces.cards.has(id)).forEach((id) => selected.delete(id));
   showSelection();
   view.changed();
+  if (focused) pieces.cards.get(focused)?.element.focus({ preventScroll: true });
 }
 
 const numbers = (ids) => [...ids].map((id) => id.slice(1));

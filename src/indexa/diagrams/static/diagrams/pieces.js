@@ -67,7 +67,7 @@ export class Pieces {
       const name = element.querySelector(".name, .biz")?.textContent || "";
       const schema = element.querySelector(".schema")?.textContent;
       element.setAttribute("tabindex", "0");
-      element.setAttribute("role", "button");
+      element.setAttribute("role", "group");
       element.setAttribute("aria-label", schema ? `${schema}.${name}` : name);
       const hue = [...element.classList].find((one) => /^h\d$/.test(one)) || "";
       const label = element.getAttribute("aria-label");
