@@ -27,10 +27,20 @@ NAMES = {
     "model_file": "writing and reading the model file, beside the library's bare records",
     "load": "fifty people at once over HTTP, without pauses: p50 and p95 of each page",
     "outages": "web server and worker through ten outages of the database: no job lost, every page back",
+    "layout": "layouts of diagrams, beside the bare engine: seconds, overlaps, lines through cards, crossings",
     "exporting": "a spreadsheet of 200,000 rows: time beside CSV, and memory",
 }
 
-WITHOUT_SERVER = ("scripts", "other_catalogs", "real_scripts", "naming", "inferring", "fitting", "fitting_rows")
+WITHOUT_SERVER = (
+    "scripts",
+    "other_catalogs",
+    "real_scripts",
+    "naming",
+    "inferring",
+    "fitting",
+    "fitting_rows",
+    "layout",
+)
 
 
 def main() -> None:

@@ -58,4 +58,4 @@ def picture(cards: Sequence[Card], lines: Sequence[Line]) -> str:
         f'width="{card.width * scale:.1f}" height="{max(3.0, card.height * scale):.1f}" rx="1"/>'
         for card in cards
     )
-    return f'<svg class="preview drawing" viewBox="0 0 {WIDTH:.0f} {HEIGHT:.0f}" aria-hidden="true"><path d="{path}"/>{boxes}</svg>'
+    return f'<svg class="mini drawing" viewBox="0 0 {WIDTH:.0f} {HEIGHT:.0f}" aria-hidden="true"><path d="{path}"/>{boxes}</svg>'

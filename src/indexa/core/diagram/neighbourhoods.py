@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 import msgspec
 import networkx as nx
 
-from indexa.core.diagram.parts import Key
+from indexa.core.diagram.parts import Card, Key, Line
 from indexa.core.model import VIEW_KINDS, Model, Table
 
 _MOST_ON_FIRST, _LEAST_ON_FIRST = 14, 5
@@ -99,6 +99,15 @@ def neighbourhoods(model: Model) -> list[Neighbourhood]:
     if loose:
         found.append(Neighbourhood("Tables without relationships", loose))
     return found
+
+
+def communities(cards: Iterable[Card], lines: Iterable[Line]) -> list[set[Key]]:
+    """Return the groups that cards fall into by the lines between them, the largest first."""
+    graph = nx.Graph()
+    graph.add_nodes_from(card.key for card in cards)
+    graph.add_weighted_edges_from((line.child, line.parent, 1) for line in lines if line.child != line.parent)
+    groups = [part for found in _communities(graph) for part in _parted(graph, found)]
+    return sorted(groups, key=lambda group: (-len(group), min(group)))
 
 
 def _communities(graph: nx.Graph) -> list[set[Key]]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Literal, Protocol, TypeAlias
 
 from indexa.core.diagram.cards import TAB
+from indexa.core.diagram.neighbourhoods import communities
 from indexa.core.diagram.parts import Card, Key, Line, Point
 
 Style: TypeAlias = Literal["orthogonal", "layered", "neighbourhoods", "radial", "grid"]
@@ -37,7 +38,10 @@ def place(cards: Sequence[Card], lines: Sequence[Line], style: Style, direction:
         bound, loose = [], list(cards)
     if bound:
         try:
-            _by_engine(bound, lines, style, direction, engine)
+            if style == "neighbourhoods":
+                _by_neighbourhood(bound, lines, direction, engine)
+            else:
+                _by_engine(bound, lines, style, direction, engine)
         except EngineError:
             bound, loose = [], list(cards)
     bottom = max((card.bottom for card in bound), default=0.0)
@@ -67,6 +71,33 @@ def _by_engine(
         card.x, card.y = round(x - card.width / 2), round(y - card.height / 2 + TAB / 2)
 
 
+def _by_neighbourhood(cards: Sequence[Card], lines: Sequence[Line], direction: Direction, engine: Engine) -> None:
+    """Lay out each neighbourhood by itself, and then the neighbourhoods as if each were one large card."""
+    of_card, blocks = {}, []
+    for number, keys in enumerate(communities(cards, lines)):
+        own = [card for card in cards if card.key in keys]
+        inner = [line for line in lines if line.child in keys and line.parent in keys]
+        _by_engine(own, inner, "orthogonal", direction, engine)
+        part(own)
+        left, top = min(card.x for card in own), min(card.y - TAB for card in own)
+        for card in own:
+            card.x, card.y = card.x - left, card.y - top
+            of_card[card.key] = number
+        blocks.append(own)
+    sizes = [(max(card.right for card in own) + _ROOM, max(card.bottom for card in own) + _ROOM) for own in blocks]
+    between = sorted({
+        (of_card[line.parent], of_card[line.child])
+        for line in lines
+        if line.child in of_card and line.parent in of_card and of_card[line.child] != of_card[line.parent]
+    })  # fmt: skip
+    centres = engine(sizes, between, "spread", direction) if len(blocks) > 1 else [(0.0, 0.0)]
+    for own, (width, height), (x, y) in zip(blocks, sizes, centres, strict=True):
+        for card in own:
+            card.x, card.y = round(card.x + x - width / 2), round(card.y + y - height / 2)
+
+
+_ROOM = 120.0
+"""Room between neighbourhoods, so that one sees which cards belong together."""
 _FEW = 120
 """Up to so many cards two layouts are tried, and the one with fewer crossings is taken."""
 _ROOMY = 1.3

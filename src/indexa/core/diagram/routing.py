@@ -17,7 +17,7 @@ from indexa.core.diagram.separating import separate
 from indexa.core.diagram.sight import Boxes, Port, Sight, lines_of_sight
 
 _BEND, _CROSSING, _SHARED = 60.0, 35.0, 0.35
-_MANY = 300
+_MANY = 100
 """From so many lines on the estimate of what is left counts double: over four times as fast, hardly longer ways."""
 _LOOP = 18.0
 """How far a line from a card to itself stands out, and how much further each next one."""
