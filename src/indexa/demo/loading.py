@@ -16,7 +16,7 @@ from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
-from indexa.demo import warehouse, words, works
+from indexa.demo import diagrams, warehouse, words, works
 from indexa.editions import services as editions
 from indexa.editions.models import Edition
 from indexa.jobs import services as jobs
@@ -77,12 +77,15 @@ def load() -> None:
         _run(_look_for_proposals(area, people["steward"], "billing"))
         _make_standard(area, people["steward"])
         _publish_first_edition(area, people)
+        diagrams.draw_billing(area, people["steward"])
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
         for reading in works.make_sources(others[-1], people["steward"]):
             _run(reading)
+        diagrams.draw_others(others[-1], people["steward"])
         _run(_look_for_proposals(others[-1], people["steward"], "lab"))
         others.append(_make_area(warehouse.AREA, "reporting", "Tarnbeck Water: the warehouse that the reports read"))
         _run(_read_warehouse(others[-1], password, people["steward"]))
+        diagrams.draw_others(others[-1], people["steward"])
         with transaction.atomic():
             naming = warehouse.name_and_govern(others[-1], people["steward"], area)
         _run(naming)

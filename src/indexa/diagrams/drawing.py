@@ -6,8 +6,9 @@ import hashlib
 from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
-from indexa.core.diagram.arranging import colour_by_schema, measure_as_it_is
+from indexa.core.diagram.arranging import measure_as_it_is
 from indexa.core.diagram.cards import card_of, lines_between
+from indexa.core.diagram.marks import colour
 from indexa.core.diagram.parts import Card, Drawing
 from indexa.core.diagram.routing import route
 from indexa.core.model import Column, ForeignKey, Key, Table
@@ -57,7 +58,9 @@ def load_tables(ids: Collection[int]) -> list[Table]:
     return sorted(made.values(), key=lambda table: (table.schema, table.name))
 
 
-def draw(tables: Sequence[Table], placed: Iterable[DiagramCard], *, depth: str, naming: str, title: str) -> Drawing:
+def draw(
+    tables: Sequence[Table], placed: Iterable[DiagramCard], *, depth: str, naming: str, title: str, mark: str = "schema"
+) -> Drawing:
     """Return the cards of tables at their places, and the lines between them, not routed yet."""
     places = {f"t{one.table_id}": one for one in placed}
     cards = []
@@ -72,7 +75,7 @@ def draw(tables: Sequence[Table], placed: Iterable[DiagramCard], *, depth: str, 
         number, _, line.name = line.name.partition(" ")
         line.id = f"r{number}"
     drawing = Drawing(cards, lines, title=title)
-    colour_by_schema(drawing)
+    colour(drawing, mark)
     return drawing
 
 
@@ -80,7 +83,7 @@ def drawing_of(diagram: Diagram) -> Drawing:
     """Return a diagram as it is, laid out; routes that hold still are taken as they are kept, others worked out and kept."""
     placed = list(diagram.cards.filter(table__removed_at__isnull=True))
     tables = load_tables([one.table_id for one in placed])
-    drawing = draw(tables, placed, depth=diagram.depth, naming=diagram.naming, title=diagram.name)
+    drawing = draw(tables, placed, depth=diagram.depth, naming=diagram.naming, title=diagram.name, mark=diagram.colour)
     give_routes(diagram, drawing)
     measure_as_it_is(drawing)
     return drawing

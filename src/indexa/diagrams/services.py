@@ -11,6 +11,7 @@ from django.utils import timezone
 from indexa.adapters.graphviz import place_by_graphviz
 from indexa.areas.models import Area, Person
 from indexa.changes.recording import Recorder, record
+from indexa.core.diagram.marks import marks
 from indexa.core.diagram.parts import Card, Drawing
 from indexa.core.diagram.placing import Direction, Style, part, place
 from indexa.core.diagram.routing import affected, route
@@ -23,7 +24,11 @@ from indexa.store.models import StoredModel, StoredTable
 
 MOST_TABLES = 2_000
 """More tables make no diagram that anybody reads."""
-_CHOICES = {"depth": Diagram.Depth.values, "naming": Diagram.Naming.values, "notation": Diagram.Notation.values}
+_CHOICES: dict[str, Sequence[str]] = {
+    "depth": Diagram.Depth.values,
+    "naming": Diagram.Naming.values,
+    "notation": Diagram.Notation.values,
+}
 _BESIDE = 70.0
 """How far from its neighbour a table that is added lies."""
 
@@ -234,7 +239,7 @@ def set_view(*, area: Area, person: Person, diagram: Diagram, given: Mapping[str
             if field not in given or given[field] == getattr(diagram, field):
                 continue
             value = _checked(given[field]) if field == "name" else given[field]
-            choices = _CHOICES.get(field)
+            choices = [mark.name for mark in marks()] if field == "colour" else _CHOICES.get(field)
             if choices and value not in choices:
                 raise DiagramError(f"“{value}” is no {field} of a diagram.")
             changes.update("diagram", diagram.pk, diagram.name, field, getattr(diagram, field), value)

@@ -17,6 +17,7 @@ from indexa.adapters.fonts import SHIPPED
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.diagram.arranging import measure
+from indexa.core.diagram.marks import marks
 from indexa.core.diagram.parts import Drawing
 from indexa.core.diagram.placing import STYLES
 from indexa.core.render.diagram.notations import LABELS
@@ -99,6 +100,7 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
         "total": diagram.model.tables.filter(removed_at__isnull=True).count(),
         "depths": Diagram.Depth.choices,
         "namings": Diagram.Naming.choices,
+        "marks": [(mark.name, mark.label) for mark in marks()],
         "notations": list(LABELS.items()),
         "styles": [(style, _STYLE_LABELS[style]) for style in STYLES],
     }

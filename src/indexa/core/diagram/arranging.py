@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from indexa.core.diagram.cards import TAB, card_of, lines_between
+from indexa.core.diagram.marks import colour
 from indexa.core.diagram.parts import Depth, Drawing, Key, Naming
 from indexa.core.diagram.placing import Direction, Engine, Style, place
 from indexa.core.diagram.routing import route
 from indexa.core.model import Model
 
 MARGIN = 40.0
-HUES = 6
-"""How many colours there are; further values have none."""
 
 
 def arrange(
@@ -32,21 +31,9 @@ def arrange(
     place(cards, lines, style, direction, engine)
     route(cards, lines)
     drawing = Drawing(cards, lines, title=model.name)
-    colour_by_schema(drawing)
+    colour(drawing, "schema")
     measure(drawing)
     return drawing
-
-
-def colour_by_schema(drawing: Drawing) -> None:
-    """Give each schema a hue, the commonest first; one schema alone needs none."""
-    counts: dict[str, int] = {}
-    for card in drawing.cards:
-        counts[card.key[0]] = counts.get(card.key[0], 0) + 1
-    ranked = sorted(counts, key=lambda schema: (-counts[schema], schema))
-    hues = {schema: number for number, schema in enumerate(ranked[:HUES], 1)} if len(ranked) > 1 else {}
-    for card in drawing.cards:
-        card.hue = hues.get(card.key[0], 0)
-    drawing.legend = [(hue, schema or "no schema") for schema, hue in hues.items()]
 
 
 def measure(drawing: Drawing) -> None:

@@ -49,6 +49,8 @@ class Card(msgspec.Struct):
     y: float = 0
     hue: int = 0
     """Which colour marks it, from 1; 0 for none. What it stands for is told by the drawing's legend."""
+    mark: str = ""
+    """The value that the colour stands for, in words."""
     id: str = ""
 
     @property

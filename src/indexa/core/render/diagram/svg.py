@@ -42,6 +42,8 @@ def card_svg(card: Card, notation: Notation = "crows-foot", *, depends: bool = F
         f'<g class="{" ".join(filter(None, kinds))}" data-card="{escape(card.id)}" data-w="{width}" data-h="{height}" '
         f'transform="translate({_n(card.x)} {_n(card.y)})">'
     ]
+    if card.mark and card.mark != card.key[0]:
+        parts.append(f"<title>{escape(card.mark)}</title>")
     schema = card.key[0] or ("view" if card.kind.endswith("view") else "")
     if schema:
         wide = min(card.width - 20, 6.2 * len(schema) + 12)

@@ -318,6 +318,10 @@ document.addEventListener("click", (event) => {
   else if ("copyPlace" in button.dataset) copyPlace();
 });
 
+document.querySelector("[data-submit-on-change]")?.addEventListener("change", (event) => {
+  event.target.form.requestSubmit();
+});
+
 function toggleFull() {
   document.body.classList.toggle("canvas-full");
   requestAnimationFrame(() => view.changed());
