@@ -6,12 +6,16 @@ import hashlib
 from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
+from django.db.models import Max, Q
+
+from indexa.changes.models import ChangeSet
 from indexa.core.diagram.arranging import measure_as_it_is
 from indexa.core.diagram.cards import card_of, lines_between
 from indexa.core.diagram.marks import colour
-from indexa.core.diagram.parts import Card, Drawing
+from indexa.core.diagram.parts import Card, Drawing, Line
 from indexa.core.diagram.routing import route
 from indexa.core.model import Column, ForeignKey, Key, Table
+from indexa.diagrams.asked import asked_between
 from indexa.diagrams.models import Diagram, DiagramCard
 from indexa.store.models import DescribedColumn, StoredKey, StoredRelationship, StoredTable
 
@@ -79,11 +83,38 @@ def draw(
     return drawing
 
 
+def state_of(diagram: Diagram) -> str:
+    """Return what a drawing depends on, as a text that changes with it: the diagram, and what was changed in its model."""
+    of_model = Q(model_id=diagram.model_id) | Q(model_id=diagram.model.logical_id)
+    last = ChangeSet.objects.filter(of_model).aggregate(last=Max("pk"))["last"]
+    return f"{diagram.version}.{last or 0}"
+
+
+def _asked_lines(diagram: Diagram, drawing: Drawing) -> list[Line]:
+    """Return the relationships that wait for a person, as lines; columns that have a line already have none."""
+    cards = {int(card.id[1:]): card for card in drawing.cards}
+    there = {(line.child, frozenset(line.columns)) for line in drawing.lines}
+    found = []
+    for one in asked_between(diagram.model.area.slug, list(cards)):
+        child, parent = cards[one.child], cards[one.parent]
+        if (child.key, frozenset(one.columns)) in there:
+            continue
+        words = f"Proposed, {one.confidence:.2f}: {child.name}.{', '.join(one.columns)} refers to {parent.name}"
+        found.append(
+            Line(
+                name="", child=child.key, parent=parent.key, columns=one.columns, ref_columns=one.ref_columns,
+                confidence=one.confidence, id=one.id, ends=(child.id, parent.id), words=words, address=one.address,
+            )
+        )  # fmt: skip
+    return found
+
+
 def drawing_of(diagram: Diagram) -> Drawing:
     """Return a diagram as it is, laid out; routes that hold still are taken as they are kept, others worked out and kept."""
     placed = list(diagram.cards.filter(table__removed_at__isnull=True))
     tables = load_tables([one.table_id for one in placed])
     drawing = draw(tables, placed, depth=diagram.depth, naming=diagram.naming, title=diagram.name, mark=diagram.colour)
+    drawing.lines += _asked_lines(diagram, drawing)
     give_routes(diagram, drawing)
     measure_as_it_is(drawing)
     return drawing

@@ -24,14 +24,14 @@ from indexa.core.render.diagram.notations import LABELS
 from indexa.core.render.diagram.svg import body, card_svg, document, line_svg
 from indexa.core.render.diagram.texts import as_dot, as_mermaid
 from indexa.diagrams import services
-from indexa.diagrams.drawing import drawing_of, neighbours
+from indexa.diagrams.drawing import drawing_of, neighbours, state_of
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram
 from indexa.diagrams.previews import preview, preview_of_tables
 from indexa.diagrams.suggestions import suggestions
 from indexa.modeling.queries import visible_tables
 from indexa.store.models import StoredModel, StoredTable
-from indexa.ui.parameters import parse_int, parse_ints
+from indexa.ui.parameters import parse_ints
 
 _FOUND = 30
 _PREVIEWED_SUGGESTIONS = 6
@@ -95,6 +95,8 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
         "diagram": diagram,
         "model": diagram.model,
         "drawing": drawing,
+        "state": state_of(diagram),
+        "asked": sum(bool(line.confidence) for line in drawing.lines),
         "body": _markup(drawing, diagram),
         "legend": drawing.legend,
         "total": diagram.model.tables.filter(removed_at__isnull=True).count(),
@@ -115,12 +117,13 @@ def _markup(drawing: Drawing, diagram: Diagram) -> str:
 @require_GET
 @in_area(Role.READER)
 def content(request: AreaRequest, pk: int) -> HttpResponse:
-    """The whole drawing again, unless the page shows this version already: what others did arrives so."""
+    """The whole drawing again, unless the page shows this state already: what others did arrives so."""
     diagram = _diagram(request, pk)
-    if parse_int(request.GET.get("version")) == diagram.version:
-        return JsonResponse({"version": diagram.version})
+    state = state_of(diagram)
+    if request.GET.get("state") == state:
+        return JsonResponse({"state": state})
     drawing = drawing_of(diagram)
-    return JsonResponse({"version": diagram.version, "body": _markup(drawing, diagram), "count": len(drawing.cards)})
+    return JsonResponse({"state": state, "body": _markup(drawing, diagram), "count": len(drawing.cards)})
 
 
 @require_POST
@@ -130,14 +133,15 @@ def move(request: AreaRequest, pk: int) -> HttpResponse:
     diagram = _diagram(request, pk)
     try:
         places = _places(request)
-        before = diagram.routes.get("lines", {})
+        before, state = diagram.routes.get("lines", {}), state_of(diagram)
         drawing = services.move(area=request.area, person=request.user, diagram=diagram, places=places)
     except DiagramError as error:
         return JsonResponse({"message": str(error)}, status=422)
     moved = {f"t{id_}" for id_ in places}
     changed = [line for line in drawing.lines if [list(point) for point in line.points] != before.get(line.id)]
     return JsonResponse({
-        "version": diagram.version,
+        "before": state,
+        "state": state_of(diagram),
         "cards": {card.id: card_svg(card, diagram.notation) for card in drawing.cards if card.id in moved},  # type: ignore[arg-type]
         "lines": {line.id: line_svg(line, diagram.notation) for line in changed},  # type: ignore[arg-type]
     })  # fmt: skip
@@ -170,7 +174,7 @@ def add(request: AreaRequest, pk: int) -> HttpResponse:
     text = (
         f"{len(new):,} table{'' if len(new) == 1 else 's'} added." if new else "All of them are on the diagram already."
     )
-    return JsonResponse({"version": diagram.version, "message": text, "added": [f"t{id_}" for id_ in new]})
+    return JsonResponse({"message": text, "added": [f"t{id_}" for id_ in new]})
 
 
 @require_POST
@@ -187,7 +191,7 @@ def remove(request: AreaRequest, pk: int) -> HttpResponse:
     text = (
         f"{count:,} table{'' if count == 1 else 's'} removed from the diagram. The model keeps them. Press u to undo."
     )
-    return JsonResponse({"version": diagram.version, "message": text})
+    return JsonResponse({"message": text})
 
 
 @require_POST
@@ -207,7 +211,7 @@ def arrange(request: AreaRequest, pk: int) -> HttpResponse:
         )  # fmt: skip
     except DiagramError as error:
         return JsonResponse({"message": str(error)}, status=422)
-    return JsonResponse({"version": diagram.version, "message": "Arranged. Press u to undo."})
+    return JsonResponse({"message": "Arranged. Press u to undo."})
 
 
 @require_POST
@@ -313,7 +317,7 @@ def export(request: AreaRequest, pk: int, form: str) -> HttpResponse:
 
 def _visible(request: AreaRequest) -> Any:
     """Return the diagrams of the area that the person may see: shared ones and their own."""
-    found = Diagram.objects.filter(model__area=request.area).select_related("model", "private_to")
+    found = Diagram.objects.filter(model__area=request.area).select_related("model__area", "private_to")
     return found.filter(Q(private_to__isnull=True) | Q(private_to=request.user))
 
 

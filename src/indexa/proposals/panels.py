@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from django.db.models import Count
@@ -9,6 +10,7 @@ from django.http import HttpRequest
 from django.urls import reverse
 
 from indexa.areas.models import Area
+from indexa.diagrams.asked import AskedRelationship, asks_relationships
 from indexa.modeling.waiting import Waiting, waits_in_models
 from indexa.proposals.models import StoredProposal
 from indexa.store.models import Layer
@@ -32,6 +34,27 @@ def proposals_of_models(area: Area) -> dict[int, Waiting]:
         )
         for one in _open_by_model(area)
     }
+
+
+@asks_relationships
+def proposals_on_diagrams(area_slug: str, table_ids: Collection[int]) -> list[AskedRelationship]:
+    """Return the open proposals of relationships between some tables, the likeliest for each set of columns."""
+    found = StoredProposal.objects.filter(
+        kind__in=["foreign_key", "typed_reference"],
+        state=StoredProposal.State.OPEN,
+        table_id__in=table_ids,
+        ref_table_id__in=table_ids,
+    ).order_by("-confidence", "pk")
+    likeliest: dict[tuple[int, tuple[int, ...]], StoredProposal] = {}
+    for one in found:
+        likeliest.setdefault((one.table_id, tuple(one.column_ids)), one)
+    return [
+        AskedRelationship(
+            f"p{one.pk}", one.table_id, one.ref_table_id or 0, tuple(one.columns), tuple(one.ref_columns), one.confidence,
+            reverse("proposals:on-diagram", args=[area_slug, one.model_id, one.pk]),
+        )
+        for one in likeliest.values()
+    ]  # fmt: skip
 
 
 def _open_by_model(area: Area) -> list[dict[str, Any]]:

@@ -11,4 +11,8 @@ urlpatterns = [
     path("models/<int:pk>/proposals/decide/", views.decide_many, name="decide-many"),
     path("models/<int:pk>/proposals/<int:proposal_pk>/", views.margin, name="margin"),
     path("models/<int:pk>/proposals/<int:proposal_pk>/decide/", views.decide, name="decide"),
+    path("models/<int:pk>/proposals/<int:proposal_pk>/diagram/", views.on_diagram, name="on-diagram"),
+    path(
+        "models/<int:pk>/proposals/<int:proposal_pk>/diagram/decide/", views.decide_on_diagram, name="decide-on-diagram"
+    ),
 ]

@@ -12,6 +12,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import trigger_client_event
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
@@ -102,16 +103,42 @@ def look(request: AreaRequest, pk: int) -> HttpResponse:
 @in_area(Role.READER)
 def margin(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
     """What speaks for a proposal, what else its columns may refer to, and what follows if it is accepted."""
-    one = _proposal(request, pk, proposal_pk)
+    return render(request, "proposals/_margin.html", _margin(_proposal(request, pk, proposal_pk)))
+
+
+def _margin(one: StoredProposal) -> dict[str, Any]:
     rivals = StoredProposal.objects.filter(model=one.model, table_id=one.table_id, column_ids__overlap=one.column_ids)
-    context = {
+    return {
         "p": one,
         "model": one.model,
         "rivals": rivals.exclude(pk=one.pk).order_by("-confidence")[:6],
         "follows": _FOLLOWS[one.kind],
         "of_hundred": int(100 * one.confidence + 0.5),
     }
-    return render(request, "proposals/_margin.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def on_diagram(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
+    """The margin of a proposed relationship that is shown on a diagram, with its acts."""
+    return render(request, "proposals/_on_diagram.html", _margin(_proposal(request, pk, proposal_pk)))
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def decide_on_diagram(request: AreaRequest, pk: int, proposal_pk: int) -> HttpResponse:
+    """Accept or reject a proposed relationship out of a diagram, which draws itself anew."""
+    one, failure = _proposal(request, pk, proposal_pk), ""
+    try:
+        deciding.decide(
+            area=request.area, person=request.user, proposals=StoredProposal.objects.filter(pk=one.pk),
+            accept=request.POST.get("act") == "accept",
+        )  # fmt: skip
+    except ProposalError as error:
+        failure = str(error)
+    context = _margin(_proposal(request, pk, proposal_pk)) | {"failure": failure}
+    response = render(request, "proposals/_on_diagram.html", context, status=422 if failure else 200)
+    return trigger_client_event(response, "words-changed")
 
 
 @require_POST

@@ -89,6 +89,8 @@ class Line(msgspec.Struct):
     """Ids of the cards of child and parent."""
     words: str = ""
     """The relationship as a sentence."""
+    address: str = ""
+    """Where one that is proposed is decided."""
 
 
 class Drawing(msgspec.Struct):

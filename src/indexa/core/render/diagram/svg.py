@@ -6,6 +6,7 @@ import base64
 import re
 from collections.abc import Mapping, Sequence
 from html import escape
+from itertools import pairwise
 from pathlib import Path
 
 from indexa.core.diagram.cards import EDGE, NAME_AT, ROW
@@ -101,10 +102,23 @@ def line_svg(line: Line, notation: Notation = "crows-foot") -> str:
     """Return a line as a group: its run, and the marks at both ends; its sentence is its title."""
     kinds = "rel-line asked" if line.confidence else "rel-line"
     run = "run" if line.identifying or line.confidence else "run non"
+    address = f' data-address="{escape(line.address)}"' if line.address else ""
     return (
-        f'<g class="{kinds}" data-line="{escape(line.id)}" data-ends="{escape(" ".join(line.ends))}" '
+        f'<g class="{kinds}"{address} data-line="{escape(line.id)}" data-ends="{escape(" ".join(line.ends))}" '
         f'data-columns="{_listed(line.columns)}" data-refs="{_listed(line.ref_columns)}"><title>{escape(line.words)}</title>'
-        f'<path class="{run}" d="{path_of(line.points)}"/>{ends(line, notation)}</g>'
+        f'<path class="{run}" d="{path_of(line.points)}"/>{ends(line, notation)}{_confidence(line)}</g>'
+    )
+
+
+def _confidence(line: Line) -> str:
+    """Return how sure a proposed line is, in the middle of its longest piece."""
+    if not line.confidence or len(line.points) < 2:
+        return ""
+    one, other = max(pairwise(line.points), key=lambda piece: _far(*piece))
+    x, y = (one[0] + other[0]) / 2, (one[1] + other[1]) / 2
+    return (
+        f'<g class="sure" transform="translate({_n(x)} {_n(y)})"><rect x="-13" y="-9" width="26" height="18" rx="9"/>'
+        f'<text y="4" text-anchor="middle">.{min(99, round(100 * line.confidence)):02d}</text></g>'
     )
 
 

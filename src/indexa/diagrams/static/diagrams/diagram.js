@@ -16,7 +16,7 @@ const LOOK_AGAIN = 4000; // milliseconds
 
 const pieces = new Pieces(document.getElementById("pieces"), document.getElementById("far-boxes"));
 const selected = new Set();
-let version = Number(addresses.version);
+let { state } = addresses;
 let waiting;
 const view = new View(svg, document.getElementById("view"), `diagram ${location.pathname}`, () => {
   cancelAnimationFrame(waiting);
@@ -52,14 +52,14 @@ const form = (values) => {
   return made;
 };
 
-/** Show what the server has, where that is another version than the page shows. */
+/** Show what the server has, where that is another state than the page shows. */
 async function refresh() {
   const headers = { "HX-Request": "true" };
-  const answer = await fetch(`${addresses.content}?version=${version}`, { headers }).catch(() => null);
+  const answer = await fetch(`${addresses.content}?state=${state}`, { headers }).catch(() => null);
   if (!answer?.ok) return;
   const found = await answer.json();
   if (found.body === undefined || drag) return;
-  version = found.version;
+  state = found.state;
   const focused = document.activeElement?.dataset?.card;
   pieces.replaceAll(found.body);
   document.getElementById("shown-tables").textContent = found.count.toLocaleString("en-GB");
@@ -98,11 +98,11 @@ async function moveBy(x, y) {
   });
   const done = await send(addresses.move, JSON.stringify({ places }));
   if (!done) {
-    version = 0;
+    state = "";
     await refresh();
     return;
   }
-  if (done.version === version + 1) version = done.version; // else others changed it too: the next look brings that
+  if (done.before === state) state = done.state; // else others changed it too: the next look brings that
   pieces.replace([...Object.values(done.cards), ...Object.values(done.lines)]);
   showSelection();
   view.changed();
@@ -166,6 +166,10 @@ function tellLine(element) {
   light(line.parent, element.dataset.refs);
   words.textContent = element.querySelector("title").textContent;
 }
+/** Show what speaks for a proposed relationship in the margin, where it is decided. */
+function loadProposal(element) {
+  window.htmx.ajax("GET", element.dataset.address, { target: "#margin", swap: "innerHTML" });
+}
 svg.addEventListener("pointerover", (event) => {
   if (!drag) tellLine(event.target.closest(".rel-line"));
 });
@@ -186,7 +190,7 @@ svg.addEventListener("pointerdown", (event) => {
     } else if (!selected.has(id)) select([id]);
     drag = { kind: "cards", begin, id, moved: false };
   } else if (event.shiftKey && event.button === 0) drag = { kind: "band", begin, from: view.at(event), moved: false };
-  else drag = { kind: "pan", begin, last: begin, moved: false };
+  else drag = { kind: "pan", begin, last: begin, moved: false, line: event.target.closest(".rel-line") };
 });
 svg.addEventListener("pointermove", (event) => {
   if (!drag) return;
@@ -213,7 +217,8 @@ svg.addEventListener("pointerup", (event) => {
   } else if (done.kind === "band") selectBand(done.from, view.at(event), event.ctrlKey || event.metaKey);
   else if (done.kind === "pan" && !done.moved) {
     select([]);
-    showDiagramInMargin();
+    if (done.line?.dataset.address) loadProposal(done.line);
+    else showDiagramInMargin();
   }
 });
 svg.addEventListener("pointercancel", () => {
@@ -266,6 +271,7 @@ function nudge([x, y], far) {
 
 svg.addEventListener("focusin", (event) => {
   const card = event.target.closest?.(".card-box");
+  if (event.target.closest?.(".rel-line.asked")) tellLine(event.target);
   if (card && !selected.has(card.dataset.card) && !drag) select([card.dataset.card]);
 });
 canvas.addEventListener("keydown", (event) => {
@@ -281,7 +287,11 @@ canvas.addEventListener("keydown", (event) => {
     Backspace: () => mayEdit && removeTables([...selected]),
     n: () => mayEdit && selected.size && addTables({ table: numbers(selected), neighbours: "both" }),
     a: () => select([...pieces.cards.keys()]),
-    Enter: () => selected.size === 1 && loadMargin([...selected][0]),
+    Enter: () => {
+      const asked = event.target.closest(".rel-line.asked");
+      if (asked) loadProposal(asked);
+      else if (selected.size === 1) loadMargin([...selected][0]);
+    },
     Escape: () => {
       document.body.classList.remove("canvas-full");
       select([]);
@@ -314,7 +324,10 @@ document.addEventListener("click", (event) => {
   else if (addNeighbours) addTables({ table: of, neighbours: addNeighbours });
   else if (removeTable) removeTables([`t${removeTable}`]);
   else if (png) savePng(Number(png));
-  else if ("showDiagram" in button.dataset) showDiagramInMargin();
+  else if ("showAsked" in button.dataset) {
+    const hidden = svg.classList.toggle("without-asked");
+    button.setAttribute("aria-pressed", String(!hidden));
+  } else if ("showDiagram" in button.dataset) showDiagramInMargin();
   else if ("copyPlace" in button.dataset) copyPlace();
 });
 

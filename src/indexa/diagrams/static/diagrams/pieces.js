@@ -87,6 +87,10 @@ export class Pieces {
       width: Math.max(...xs) - Math.min(...xs) + 24,
       height: Math.max(...ys) - Math.min(...ys) + 24,
     };
+    if (element.dataset.address) {
+      element.setAttribute("tabindex", "0");
+      element.setAttribute("role", "group");
+    }
     const [child, parent] = element.dataset.ends.split(" ");
     const ends = [
       { x: xs[0], y: ys[0] },
