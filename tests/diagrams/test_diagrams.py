@@ -19,6 +19,7 @@ from indexa.diagrams.drawing import drawing_of
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram, DiagramCard
 from indexa.diagrams.suggestions import FIRST, suggestions
+from indexa.proposals.models import StoredProposal
 from indexa.store.models import StoredTable
 from tests.factories import PASSWORD, make_area, make_person, store, table
 
@@ -214,6 +215,51 @@ class DiagramTests(DiagramCase):
         self.assertEqual(
             self.client.get(reverse("diagrams:export", args=[self.area.slug, diagram.pk, "exe"])).status_code, 404
         )
+
+    def test_diagrams_are_made_of_a_filtered_list_of_what_is_around_a_table_and_of_a_selection(self) -> None:
+        new = reverse("diagrams:new", args=[self.area.slug, self.model.pk])
+        self.client.post(new, {"matching": "t3"})
+        self.assertEqual(set(self.placed(Diagram.objects.get(name="t3"))), {"t3"})
+        self.client.post(new, {"around": self.ids("t3")})
+        around = Diagram.objects.get(name="Around t3")
+        self.assertEqual(set(self.placed(around)), {"t2", "t3", "t4"})
+        self.client.post(new, {"like": around.pk, "name": "part", "table": self.ids("t3", "t4")})
+        part, whole = self.placed(Diagram.objects.get(name="part")), self.placed(around)
+        self.assertEqual(part, {name: whole[name] for name in ("t3", "t4")})
+        page = self.client.get(reverse("modeling:table", args=[self.area.slug, self.ids("t3")[0]]))
+        self.assertContains(page, "Make a diagram of it")
+        small = self.client.get(reverse("diagrams:around", args=[self.area.slug, self.ids("t3")[0]]))
+        self.assertContains(small, "data-card", 3)
+
+    def test_a_table_can_have_a_depth_of_its_own(self) -> None:
+        diagram = self.made("t0", "t1", depth="names")
+        url = reverse("diagrams:card-depth", args=[self.area.slug, diagram.pk, self.ids("t1")[0]])
+        self.assertEqual(self.client.post(url, {"depth": "everything"}).status_code, 422)
+        self.assertIn("words-changed", self.client.post(url, {"depth": "columns"})["HX-Trigger"])
+        rows = {card.name: len(card.rows) for card in drawing_of(diagram).cards}
+        self.assertEqual(rows, {"t0": 0, "t1": 3})
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual({len(card.rows) for card in drawing_of(diagram).cards}, {0})
+
+    def test_a_proposed_relationship_is_shown_and_decided_on_the_diagram(self) -> None:
+        diagram = self.made("t0", "t5")
+        child, parent = table(self.model, "t5"), table(self.model, "t0")
+        note, key = (one.columns.order_by("position").all() for one in (child, parent))
+        proposal = StoredProposal.objects.create(
+            model=self.model, kind="foreign_key", identity="x", pattern="", table_id=child.pk, table_name="s.t5", columns=["note"],
+            column_ids=[note[2].pk], ref_table_id=parent.pk, ref_table_name="s.t0", ref_columns=["t0_id"], ref_column_ids=[key[0].pk],
+            confidence=0.87,
+        )  # fmt: skip
+        page = reverse("diagrams:page", args=[self.area.slug, diagram.pk])
+        self.assertContains(self.client.get(page), "1 proposed")
+        (line,) = drawing_of(diagram).lines
+        self.assertEqual((line.confidence, line.columns), (0.87, ("note",)))
+        self.assertContains(self.client.get(line.address), "Accept")
+        url = reverse("proposals:decide-on-diagram", args=[self.area.slug, self.model.pk, proposal.pk])
+        self.assertIn("words-changed", self.client.post(url, {"act": "accept"})["HX-Trigger"])
+        (line,) = drawing_of(diagram).lines
+        self.assertTrue(line.asserted and not line.confidence)
+        self.assertNotContains(self.client.get(page), "1 proposed")
 
     def test_the_page_takes_as_many_queries_for_many_tables_as_for_few(self) -> None:
         few, many = self.made("t0", "t1"), self.made(*(f"t{number}" for number in range(8)))

@@ -1,17 +1,28 @@
-"""What diagrams have to say on the cards of models."""
+"""What diagrams have to say on the cards of models and on the page of a table."""
 
 from __future__ import annotations
 
 from collections import defaultdict
+from typing import Any
 
 from django.db.models import Q
+from django.http import HttpRequest
 from django.utils.safestring import SafeString, mark_safe
 
 from indexa.areas.models import Area, Person
-from indexa.diagrams.drawing import draw, load_tables
+from indexa.diagrams.drawing import draw, load_tables, neighbours
 from indexa.diagrams.models import Diagram, DiagramCard
 from indexa.diagrams.previews import MOST, picture
 from indexa.modeling.pictures import pictures_models
+from indexa.store.models import StoredTable
+from indexa.ui.panels import panel
+
+
+@panel("table", order=5, template="diagrams/_table.html", anchor="around", label="Diagram")
+def table_around(request: HttpRequest, table: StoredTable) -> dict[str, Any] | None:
+    """Return a table that is related to others; None for one that stands alone."""
+    refers, referred = neighbours([table.pk])[table.pk]
+    return {"table": table, "count": ""} if refers or referred else None
 
 
 @pictures_models

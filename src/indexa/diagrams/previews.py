@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from indexa.adapters.graphviz import place_by_graphviz
+from indexa.core.diagram.arranging import measure
 from indexa.core.diagram.cards import TAB
-from indexa.core.diagram.parts import Card, Line
+from indexa.core.diagram.parts import Card, Drawing, Line
 from indexa.core.diagram.placing import place
+from indexa.core.diagram.routing import route
 from indexa.diagrams.drawing import draw, load_tables
 from indexa.diagrams.models import Diagram, DiagramCard
 
@@ -33,6 +35,19 @@ def preview_of_tables(table_ids: Sequence[int]) -> str:
     drawing = draw(load_tables(ids), placed, depth="keys", naming="physical", title="")
     place(drawing.cards, drawing.lines, "orthogonal", "right", place_by_graphviz)
     return picture(drawing.cards, drawing.lines)
+
+
+def around_table(table_id: int, related: Sequence[int], title: str) -> Drawing:
+    """Return the drawing of a table with its keys amid those that it is related to."""
+    ids = [table_id, *related]
+    placed = [DiagramCard(table_id=id_, x=0, y=0, depth="keys" if id_ == table_id else "names") for id_ in ids]
+    drawing = draw(load_tables(ids), placed, depth="names", naming="both", title=title)
+    keys = {card.key for card in drawing.cards if card.id == f"t{table_id}"}
+    drawing.lines = [line for line in drawing.lines if line.child in keys or line.parent in keys]
+    place(drawing.cards, drawing.lines, "layered", "right", place_by_graphviz)
+    route(drawing.cards, drawing.lines)
+    measure(drawing)
+    return drawing
 
 
 def picture(cards: Sequence[Card], lines: Sequence[Line]) -> str:

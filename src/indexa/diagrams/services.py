@@ -45,8 +45,12 @@ def create(
     direction: Direction = "right",
     private: bool = False,
     depth: str = "columns",
+    like: Diagram | None = None,
 ) -> Diagram:
-    """Make a diagram of some tables of a model and lay it out. Raises DiagramError for too many, or for a name that is none."""
+    """Make a diagram of some tables of a model and lay it out, or keep the arrangement that they have on another diagram.
+
+    Raises DiagramError for too many, or for a name that is none.
+    """
     ids = list(model.tables.filter(pk__in=table_ids, removed_at__isnull=True).values_list("pk", flat=True))
     _check_count(len(ids))
     diagram = Diagram(
@@ -61,7 +65,13 @@ def create(
         changes.create("diagram", diagram.pk, diagram.name, "record", record_of_diagram(diagram))
         cards = [DiagramCard(diagram=diagram, table_id=id_, x=0, y=0) for id_ in ids]
         drawing = draw(load_tables(ids), cards, depth=depth, naming=diagram.naming, title=diagram.name)
-        place(drawing.cards, drawing.lines, style, direction, place_by_graphviz)
+        kept = {f"t{one.table_id}": one for one in like.cards.all()} if like else {}
+        if kept and all(card.id in kept for card in drawing.cards):
+            for card in drawing.cards:
+                card.x, card.y = kept[card.id].x, kept[card.id].y
+            part(drawing.cards, gap=16.0)
+        else:
+            place(drawing.cards, drawing.lines, style, direction, place_by_graphviz)
         route(drawing.cards, drawing.lines)
         _create_cards(changes, diagram, drawing.cards)
         keep_routes(diagram, drawing)
@@ -247,6 +257,24 @@ def set_view(*, area: Area, person: Person, diagram: Diagram, given: Mapping[str
         diagram.save(update_fields=[*VIEW_FIELDS, "changed_at"])
         if {"depth", "naming"} & given.keys():
             _make_room(changes, diagram)
+    _touch(diagram)
+
+
+@transaction.atomic
+def set_card_depth(*, area: Area, person: Person, diagram: Diagram, table_id: int, depth: str) -> None:
+    """Give a table a depth of its own, "" for that of the diagram. Raises DiagramError for one that is none."""
+    _locked(diagram)
+    if depth and depth not in Diagram.Depth.values:
+        raise DiagramError(f"“{depth}” is no depth.")
+    card = diagram.cards.filter(table_id=table_id).select_related("table").first()
+    if card is None:
+        raise DiagramError("That table is no longer on the diagram.")
+    with record(area=area, person=person, why=f"Changed {diagram.name}", model_id=diagram.model_id) as changes:
+        before = record_of_card(card)
+        card.depth = depth
+        card.save(update_fields=["depth"])
+        if record_of_card(card) != before:
+            changes.update("card", card.pk, card.table.full_name, "record", before, record_of_card(card))
     _touch(diagram)
 
 

@@ -18,5 +18,7 @@ urlpatterns = [
     path("diagrams/<int:pk>/delete/", views.delete, name="delete"),
     path("diagrams/<int:pk>/tables/", views.find_tables, name="tables"),
     path("diagrams/<int:pk>/tables/<int:table_pk>/", views.card_margin, name="card"),
+    path("diagrams/<int:pk>/tables/<int:table_pk>/depth/", views.set_card_depth, name="card-depth"),
+    path("tables/<int:table_pk>/around/", views.around, name="around"),
     path("diagrams/<int:pk>/diagram.<str:form>", views.export, name="export"),
 ]

@@ -7,11 +7,12 @@ import re
 from typing import Any
 
 from django.contrib import messages
-from django.db.models import Count, Q
+from django.db.models import Count, Q, QuerySet
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.safestring import mark_safe
 from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import trigger_client_event
 
 from indexa.adapters.fonts import SHIPPED
 from indexa.areas.models import Role
@@ -27,13 +28,15 @@ from indexa.diagrams import services
 from indexa.diagrams.drawing import drawing_of, neighbours, state_of
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram
-from indexa.diagrams.previews import preview, preview_of_tables
+from indexa.diagrams.previews import around_table, preview, preview_of_tables
 from indexa.diagrams.suggestions import suggestions
 from indexa.modeling.queries import visible_tables
 from indexa.store.models import StoredModel, StoredTable
-from indexa.ui.parameters import parse_ints
+from indexa.ui.parameters import parse_int, parse_ints
 
 _FOUND = 30
+_ADDED_AT_ONCE = 300
+_AROUND = 8
 _PREVIEWED_SUGGESTIONS = 6
 _STYLE_LABELS = {
     "orthogonal": "By relationships", "layered": "In layers", "neighbourhoods": "By neighbourhood", "radial": "Around the centre",
@@ -68,6 +71,12 @@ def create(request: AreaRequest, pk: int) -> HttpResponse:
     model = get_object_or_404(StoredModel, pk=pk, area=request.area)
     name = request.POST.get("name", "")
     ids = parse_ints(request.POST.getlist("table"))
+    if around := parse_int(request.POST.get("around")):
+        table = get_object_or_404(model.tables, pk=around)
+        name, ids = f"Around {table.name}", [around, *_related(around)]
+    elif "matching" in request.POST:
+        text = request.POST.get("matching", "").strip()[:100]
+        name, ids = text or "All tables", list(_matching(model, text).values_list("pk", flat=True))
     if wanted := request.POST.get("suggestion", ""):
         found = next((one for one in suggestions(model) if one.name == wanted), None)
         if found is None:
@@ -77,12 +86,67 @@ def create(request: AreaRequest, pk: int) -> HttpResponse:
     try:
         made = services.create(
             area=request.area, person=request.user, model=model, name=name, table_ids=ids,
-            private=request.POST.get("private") == "1",
+            private=request.POST.get("private") == "1", like=_copied(request, model),
         )  # fmt: skip
     except DiagramError as error:
         messages.error(request, str(error))
         return redirect("diagrams:list", request.area.slug, pk)
     return redirect("diagrams:page", request.area.slug, made.pk)
+
+
+def _copied(request: AreaRequest, model: StoredModel) -> Diagram | None:
+    """Return the diagram whose arrangement a new one keeps, if it is one of the same model that the person may see."""
+    found: Diagram | None = _visible(request).filter(pk=parse_int(request.POST.get("like")), model=model).first()
+    return found
+
+
+def _related(table_pk: int) -> set[int]:
+    refers, referred = neighbours([table_pk])[table_pk]
+    return refers | referred
+
+
+def _matching(model: StoredModel, text: str) -> QuerySet[StoredTable]:
+    """Return the tables of a model whose names hold every word of a text."""
+    found = model.tables.filter(removed_at__isnull=True)
+    for word in text.split():
+        in_names = Q(name__icontains=word) | Q(schema__icontains=word) | Q(business_name__icontains=word)
+        found = found.filter(in_names | Q(entity__business_name__icontains=word))
+    return found
+
+
+@require_GET
+@in_area(Role.READER)
+def around(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """A table and those that it is related to, drawn small for its page."""
+    table = get_object_or_404(visible_tables(request.area), pk=table_pk)
+    related = sorted(_related(table_pk))
+    drawing = around_table(table_pk, related[:_AROUND], table.full_name)
+    context = {
+        "drawing": drawing,
+        "body": mark_safe(body(drawing)),  # noqa: S308  every text in it is escaped where it is made
+        "width": round(drawing.width),
+        "height": round(drawing.height),
+        "more": max(0, len(related) - _AROUND),
+    }
+    return render(request, "diagrams/_around.html", context)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def set_card_depth(request: AreaRequest, pk: int, table_pk: int) -> HttpResponse:
+    """Give a table on a diagram a depth of its own, or that of the diagram again."""
+    diagram = _diagram(request, pk)
+    try:
+        services.set_card_depth(
+            area=request.area,
+            person=request.user,
+            diagram=diagram,
+            table_id=table_pk,
+            depth=request.POST.get("depth", ""),
+        )
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    return trigger_client_event(HttpResponse(status=204), "words-changed")
 
 
 @require_GET
@@ -246,14 +310,7 @@ def find_tables(request: AreaRequest, pk: int) -> HttpResponse:
     """The tables of the model whose names hold what is typed, for adding; those on the diagram say so."""
     diagram = _diagram(request, pk)
     text = request.GET.get("q", "").strip()[:100]
-    found = diagram.model.tables.filter(removed_at__isnull=True)
-    for word in text.split():
-        found = found.filter(
-            Q(name__icontains=word)
-            | Q(schema__icontains=word)
-            | Q(business_name__icontains=word)
-            | Q(entity__business_name__icontains=word)
-        )
+    found = _matching(diagram.model, text)
     there = set(diagram.cards.values_list("table_id", flat=True))
     rows = [(table, table.pk in there) for table in found.select_related("entity").order_by("schema", "name")[:_FOUND]]
     context = {
@@ -261,7 +318,7 @@ def find_tables(request: AreaRequest, pk: int) -> HttpResponse:
         "rows": rows,
         "text": text,
         "total": found.count(),
-        "new": [t.pk for t, on in rows if not on],
+        "new": list(found.exclude(pk__in=there).values_list("pk", flat=True)[:_ADDED_AT_ONCE]) if text else [],
     }
     return render(request, "diagrams/_found_tables.html", context)
 
@@ -278,7 +335,8 @@ def card_margin(request: AreaRequest, pk: int, table_pk: int) -> HttpResponse:
     there = set(diagram.cards.values_list("table_id", flat=True))
     tables = StoredTable.objects.in_bulk(refers | referred)
     context = {
-        "diagram": diagram, "table": table, "on_it": table_pk in there,
+        "diagram": diagram, "table": table, "on_it": table_pk in there, "depths": Diagram.Depth.choices,
+        "own_depth": diagram.cards.filter(table_id=table_pk).values_list("depth", flat=True).first() or "",
         "business_name": table.business_name or (table.entity.business_name if table.entity else ""),
         "definition": table.definition or (table.entity.definition if table.entity else ""),
         "columns": table.columns.filter(removed_at__isnull=True).count(),

@@ -114,6 +114,21 @@ function showSelection() {
   for (const [id, card] of pieces.cards) card.element.classList.toggle("sel", selected.has(id));
   const beside = (line) => selected.has(line.child) || selected.has(line.parent);
   for (const line of pieces.lines.values()) line.element.classList.toggle("lit", beside(line));
+  offerCopy();
+}
+
+/** Offer a new diagram of what is selected, which keeps its arrangement. */
+function offerCopy() {
+  const copy = document.querySelector(".copy-selection");
+  if (!copy) return;
+  copy.hidden = selected.size < 2;
+  copy.querySelector("[data-selected-count]").textContent = `${selected.size} tables`;
+  copy.querySelectorAll("[name=table]").forEach((field) => field.remove());
+  numbers(selected).forEach((id) => {
+    const field = document.createElement("input");
+    Object.assign(field, { type: "hidden", name: "table", value: id });
+    copy.append(field);
+  });
 }
 
 function select(ids, also) {
