@@ -95,6 +95,9 @@ class LayoutTests(DrawnTestCase):
         self.assertEqual(len(drawing.lines), relationships)
         self.assert_drawn_well(drawing)
 
+    def test_many_relationships_of_a_table_to_itself_stay_beside_it(self) -> None:
+        self.assert_drawn_well(arrange(random_model(2, 12, 82), place_by_graphviz, style="radial", depth="names"))
+
     def test_the_same_model_gives_the_same_drawing(self) -> None:
         first = arrange(random_model(25, 40, 3), place_by_graphviz)
         self.assertEqual(arrange(random_model(25, 40, 3), place_by_graphviz), first)

@@ -161,7 +161,7 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
         "drawing": drawing,
         "state": state_of(diagram),
         "asked": sum(bool(line.confidence) for line in drawing.lines),
-        "body": _markup(drawing, diagram),
+        "pieces": _pieces(drawing, diagram),
         "legend": drawing.legend,
         "total": diagram.model.tables.filter(removed_at__isnull=True).count(),
         "depths": Diagram.Depth.choices,
@@ -173,9 +173,22 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
     return render(request, "diagrams/page.html", context)
 
 
-def _markup(drawing: Drawing, diagram: Diagram) -> str:
-    """Return lines and cards as SVG; every text in it is escaped where it is made."""
-    return mark_safe(body(drawing, diagram.notation))  # type: ignore[arg-type]  # noqa: S308
+def _pieces(drawing: Drawing, diagram: Diagram) -> dict[str, Any]:
+    """Return cards and lines each with its place and its SVG, in which every text is escaped; the page makes them when seen."""
+    notation: Any = diagram.notation
+    depending = {line.child for line in drawing.lines if line.identifying}
+    return {
+        "cards": [
+            {
+                "id": card.id, "x": card.x, "y": card.y, "width": card.width, "height": card.height, "hue": card.hue,
+                "label": card.full_name, "svg": card_svg(card, notation, depends=card.key in depending),
+            }
+            for card in drawing.cards
+        ],
+        "lines": [
+            {"id": line.id, "ends": line.ends, "points": line.points, "svg": line_svg(line, notation)} for line in drawing.lines
+        ],
+    }  # fmt: skip
 
 
 @require_GET
@@ -187,7 +200,7 @@ def content(request: AreaRequest, pk: int) -> HttpResponse:
     if request.GET.get("state") == state:
         return JsonResponse({"state": state})
     drawing = drawing_of(diagram)
-    return JsonResponse({"state": state, "body": _markup(drawing, diagram), "count": len(drawing.cards)})
+    return JsonResponse({"state": state, "pieces": _pieces(drawing, diagram)})
 
 
 @require_POST
@@ -202,12 +215,12 @@ def move(request: AreaRequest, pk: int) -> HttpResponse:
     except DiagramError as error:
         return JsonResponse({"message": str(error)}, status=422)
     moved = {f"t{id_}" for id_ in places}
-    changed = [line for line in drawing.lines if [list(point) for point in line.points] != before.get(line.id)]
+    whole = _pieces(drawing, diagram)
     return JsonResponse({
         "before": state,
         "state": state_of(diagram),
-        "cards": {card.id: card_svg(card, diagram.notation) for card in drawing.cards if card.id in moved},  # type: ignore[arg-type]
-        "lines": {line.id: line_svg(line, diagram.notation) for line in changed},  # type: ignore[arg-type]
+        "cards": [card for card in whole["cards"] if card["id"] in moved],
+        "lines": [line for line in whole["lines"] if [list(point) for point in line["points"]] != before.get(line["id"])],
     })  # fmt: skip
 
 

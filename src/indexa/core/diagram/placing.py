@@ -65,8 +65,7 @@ def _by_engine(
     centres = engine(sizes, edges, wanted, direction)
     if wanted == "spread" and len(cards) <= _FEW:
         layered = engine(sizes, edges, "layered", direction)
-        if crossings(layered, edges) * _ROOMY < crossings(centres, edges):
-            centres = layered
+        centres = min(centres, layered, key=lambda one: _cost(one, sizes, edges))
     for card, (x, y) in zip(cards, centres, strict=True):
         card.x, card.y = round(x - card.width / 2), round(y - card.height / 2 + TAB / 2)
 
@@ -100,8 +99,16 @@ _ROOM = 120.0
 """Room between neighbourhoods, so that one sees which cards belong together."""
 _FEW = 120
 """Up to so many cards two layouts are tried, and the one with fewer crossings is taken."""
-_ROOMY = 1.3
-"""How many crossings fewer a layered layout must have: it takes more room."""
+_WINDOW = 1.5
+"""How many times wider than high the window is that a layout has to fit into."""
+
+
+def _cost(centres: Sequence[Point], sizes: Sequence[tuple[float, float]], edges: Sequence[tuple[int, int]]) -> float:
+    """Return how bad a layout is: lines that cross, times how small it has to be shown to be seen whole."""
+    halves = [(x, y, width / 2, height / 2) for (x, y), (width, height) in zip(centres, sizes, strict=True)]
+    wide = max(x + w for x, _, w, _ in halves) - min(x - w for x, _, w, _ in halves)
+    high = max(y + h for _, y, _, h in halves) - min(y - h for _, y, _, h in halves)
+    return (0.5 + crossings(centres, edges) / max(1, len(edges))) * max(wide / _WINDOW, high)
 
 
 def crossings(centres: Sequence[Point], edges: Sequence[tuple[int, int]]) -> int:

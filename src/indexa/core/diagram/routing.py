@@ -19,8 +19,8 @@ from indexa.core.diagram.sight import Boxes, Port, Sight, lines_of_sight
 _BEND, _CROSSING, _SHARED = 60.0, 35.0, 0.35
 _MANY = 100
 """From so many lines on the estimate of what is left counts double: over four times as fast, hardly longer ways."""
-_LOOP = 18.0
-"""How far a line from a card to itself stands out, and how much further each next one."""
+_LOOP, _NEXT_LOOP, _LOOPS_APART = 10.0, 3.0, 5
+"""How far a line from a card to itself stands out, how much further each next one, and after how many it begins anew."""
 _Ends: TypeAlias = dict[int, tuple[tuple[int, float], tuple[int, float]]]
 """By number of the line: number of the card and height on the page, of the child and of the parent."""
 _RIGHT, _LEFT, _DOWN, _UP = range(4)
@@ -94,7 +94,7 @@ def _route_loops(cards: Sequence[Card], number: dict[Key, int], lines: Sequence[
     for at in loops:
         (card, y), (_, end) = _ends(cards, number, lines[at])
         x = cards[card].right
-        far = x + _LOOP + 8 * count.get(card, 0)
+        far = x + _LOOP + _NEXT_LOOP * (count.get(card, 0) % _LOOPS_APART)
         count[card] = count.get(card, 0) + 1
         if end == y:
             end = y - 6

@@ -63,9 +63,13 @@ def card_svg(card: Card, notation: Notation = "crows-foot", *, depends: bool = F
         parts += _rows(card)
     if card.rows and card.hidden:
         at = card.head + ROW * len(card.rows) + 13
-        parts.append(f'<text class="more" x="46" y="{_n(at)}">{card.hidden} more</text>')
-        parts.append(f'<path class="cover" d="M{_n(card.width - 58)} {_n(at - 4)}h50"/>')
-        parts.append(f'<path class="covered" d="M{_n(card.width - 58)} {_n(at - 4)}h{_n(50 * card.described)}"/>')
+        text = f"{card.hidden} more"
+        parts.append(f'<text class="more" x="46" y="{_n(at)}">{text}</text>')
+        begin = max(card.width - 58, NAME_AT + 6.2 * len(text) + 8)
+        length = card.width - 8 - begin
+        if length > 0:
+            parts.append(f'<path class="cover" d="M{_n(begin)} {_n(at - 4)}h{_n(length)}"/>')
+            parts.append(f'<path class="covered" d="M{_n(begin)} {_n(at - 4)}h{_n(length * card.described)}"/>')
     parts.append("</g>")
     return "".join(parts)
 

@@ -8,22 +8,29 @@ import { View } from "./view.js";
 const canvas = document.getElementById("canvas");
 const svg = document.getElementById("drawing");
 const band = document.getElementById("band");
+const zoomShare = document.getElementById("zoom-share");
 const minimap = document.getElementById("minimap");
 const addresses = canvas.dataset;
 const mayEdit = "mayEdit" in addresses;
 const GRID = 5;
 const LOOK_AGAIN = 4000; // milliseconds
 
-const pieces = new Pieces(document.getElementById("pieces"), document.getElementById("far-boxes"));
+const pieces = new Pieces(
+  document.getElementById("pieces"),
+  document.getElementById("far-boxes"),
+  document.getElementById("far-lines"),
+  JSON.parse(document.getElementById("drawn-pieces").textContent),
+);
 const selected = new Set();
 let { state } = addresses;
 let waiting;
 const view = new View(svg, document.getElementById("view"), `diagram ${location.pathname}`, () => {
   cancelAnimationFrame(waiting);
   waiting = requestAnimationFrame(() => {
-    pieces.cull(view);
+    if (pieces.cull(view)) showSelection();
     drawMinimap();
-    document.getElementById("zoom-share").textContent = `${Math.round(view.scale * 100)} %`;
+    const share = `${Math.round(view.scale * 100)} %`;
+    if (zoomShare.textContent !== share) zoomShare.textContent = share; // it has the whole page laid out
   });
 });
 
@@ -58,16 +65,18 @@ async function refresh() {
   const answer = await fetch(`${addresses.content}?state=${state}`, { headers }).catch(() => null);
   if (!answer?.ok) return;
   const found = await answer.json();
-  if (found.body === undefined || drag) return;
+  if (!found.pieces || drag) return;
   state = found.state;
   const focused = document.activeElement?.dataset?.card;
-  pieces.replaceAll(found.body);
-  document.getElementById("shown-tables").textContent = found.count.toLocaleString("en-GB");
+  pieces.replaceAll(found.pieces);
+  document.getElementById("shown-tables").textContent = pieces.cards.size.toLocaleString("en-GB");
   document.getElementById("nothing-on-it")?.remove();
   [...selected].filter((id) => !pieces.cards.has(id)).forEach((id) => selected.delete(id));
+  pieces.cull(view);
   showSelection();
+  minimapOf = null;
   view.changed();
-  if (focused) pieces.cards.get(focused)?.element.focus({ preventScroll: true });
+  if (focused) pieces.cards.get(focused)?.element?.focus({ preventScroll: true });
 }
 
 const numbers = (ids) => [...ids].map((id) => id.slice(1));
@@ -103,17 +112,21 @@ async function moveBy(x, y) {
     return;
   }
   if (done.before === state) state = done.state; // else others changed it too: the next look brings that
-  pieces.replace([...Object.values(done.cards), ...Object.values(done.lines)]);
+  pieces.replace(done);
+  pieces.cull(view);
   showSelection();
+  minimapOf = null;
   view.changed();
+  const [only] = selected;
+  if (selected.size === 1) pieces.cards.get(only).element?.focus({ preventScroll: true });
 }
 
 // Selection and the margin ------------------------------------------------------------------------
 
 function showSelection() {
-  for (const [id, card] of pieces.cards) card.element.classList.toggle("sel", selected.has(id));
+  for (const [id, card] of pieces.cards) card.element?.classList.toggle("sel", selected.has(id));
   const beside = (line) => selected.has(line.child) || selected.has(line.parent);
-  for (const line of pieces.lines.values()) line.element.classList.toggle("lit", beside(line));
+  for (const line of pieces.lines.values()) line.element?.classList.toggle("lit", beside(line));
   offerCopy();
 }
 
@@ -148,7 +161,7 @@ function fly(id) {
   select([id]);
   view.fly(card.x + card.width / 2, card.y + card.height / 2);
   pieces.cull(view);
-  card.element.focus({ preventScroll: true });
+  pieces.element(card).focus({ preventScroll: true });
   loadMargin(id);
 }
 
@@ -174,7 +187,7 @@ function tellLine(element) {
   const light = (id, names) => {
     const card = pieces.cards.get(id);
     names.split("\n").forEach((name) => {
-      card?.element.querySelector(`.row[data-column="${CSS.escape(name)}"]`)?.classList.add("lit");
+      card?.element?.querySelector(`.row[data-column="${CSS.escape(name)}"]`)?.classList.add("lit");
     });
   };
   light(line.child, element.dataset.columns);
@@ -227,7 +240,7 @@ svg.addEventListener("pointerup", (event) => {
   const [x, y] = [(event.clientX - done.begin.x) / view.scale, (event.clientY - done.begin.y) / view.scale];
   if (done.kind === "cards" && done.moved && mayEdit) moveBy(x, y);
   else if (done.kind === "cards" && selected.has(done.id)) {
-    pieces.cards.get(done.id).element.focus({ preventScroll: true });
+    pieces.cards.get(done.id).element?.focus({ preventScroll: true });
     if (selected.size === 1) loadMargin(done.id);
   } else if (done.kind === "band") selectBand(done.from, view.at(event), event.ctrlKey || event.metaKey);
   else if (done.kind === "pan" && !done.moved) {
@@ -261,7 +274,7 @@ svg.addEventListener(
   "wheel",
   (event) => {
     event.preventDefault();
-    const box = svg.getBoundingClientRect();
+    const box = canvas.getBoundingClientRect();
     if (event.shiftKey) view.pan(-(event.deltaY || event.deltaX), 0);
     else view.zoom(Math.exp(-event.deltaY * 0.0015), { x: event.clientX - box.left, y: event.clientY - box.top });
   },
@@ -410,12 +423,19 @@ find.addEventListener("change", () => {
 
 // The overview ------------------------------------------------------------------------------------
 
+let minimapOf = null;
+let here;
 function drawMinimap() {
-  const all = pieces.bounds();
-  minimap.toggleAttribute("hidden", pieces.cards.size === 0);
-  minimap.setAttribute("viewBox", `${all.x - 40} ${all.y - 40} ${all.width + 80} ${all.height + 80}`);
-  const boxes = [...pieces.cards.values()].map((card) => box(card, card.hue));
-  minimap.replaceChildren(...boxes, box(view.seen(0), "here"));
+  if (!minimapOf) {
+    minimapOf = pieces.bounds();
+    minimap.toggleAttribute("hidden", pieces.cards.size === 0);
+    const { x, y, width, height } = minimapOf;
+    minimap.setAttribute("viewBox", `${x - 40} ${y - 40} ${width + 80} ${height + 80}`);
+    here = box(view.seen(0), "here");
+    minimap.replaceChildren(...[...pieces.cards.values()].map((card) => box(card, `h${card.hue}`)), here);
+  }
+  const seen = view.seen(0);
+  ["x", "y", "width", "height"].forEach((name) => here.setAttribute(name, seen[name]));
 }
 function box(one, kind) {
   const rect = document.createElementNS("http://www.w3.org/2000/svg", "rect");
@@ -435,5 +455,8 @@ document.body.addEventListener("words-changed", refresh);
 setInterval(() => {
   if (document.visibilityState === "visible" && !drag && !nudged.x && !nudged.y) refresh();
 }, LOOK_AGAIN);
-new ResizeObserver(() => view.changed()).observe(svg);
+new ResizeObserver(() => {
+  view.measure();
+  view.changed();
+}).observe(canvas);
 if (!view.restore()) view.fit(pieces.bounds());

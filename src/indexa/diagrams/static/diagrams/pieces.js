@@ -1,13 +1,9 @@
-// The cards and lines of a drawing: found by id, replaced one by one, and in a large one there only while seen.
+// The cards and lines of a drawing: known by id with their places, and made into elements only while they are seen.
 
 const SVG = "http://www.w3.org/2000/svg";
-const MANY = 150;
-const PADDING = 400;
-
-function fragment(text) {
-  const parsed = new DOMParser().parseFromString(`<svg xmlns="${SVG}">${text}</svg>`, "image/svg+xml");
-  return [...parsed.documentElement.children].map((one) => document.importNode(one, true));
-}
+const PADDING = 500;
+const FEW = 80; // so many cards stay in the page even where they are not seen, so that Tab goes through all of them
+const NAME = 11; // px on the screen that a name has at the middle level, where its card has room for it
 
 export function meets(a, b) {
   return a.x < b.x + b.width && b.x < a.x + a.width && a.y < b.y + b.height && b.y < a.y + a.height;
@@ -18,90 +14,103 @@ export function holds(area, one) {
   return area.x <= one.x && area.y <= one.y && right >= one.x + one.width && below >= one.y + one.height;
 }
 
+/** The box around some points, with room for the marks at their ends. */
+export function around(points, room = 14) {
+  const xs = points.map(([x]) => x);
+  const ys = points.map(([, y]) => y);
+  const [x, y] = [Math.min(...xs) - room, Math.min(...ys) - room];
+  return { x, y, width: Math.max(...xs) - x + room, height: Math.max(...ys) - y + room };
+}
+
 /** The corners of a way that is drawn while a card is dragged: out of one end, one step, into the other. */
 export function preview(from, to) {
   const middle = (from.x + to.x) / 2;
   return `M${from.x} ${from.y}H${middle}V${to.y}H${to.x}`;
 }
 
-export class Pieces {
-  constructor(group, far) {
-    this.group = group;
-    this.far = far;
-    this.cards = new Map();
-    this.lines = new Map();
-    this.read();
-  }
+function made(text) {
+  const parsed = new DOMParser().parseFromString(`<svg xmlns="${SVG}">${text}</svg>`, "image/svg+xml");
+  return document.importNode(parsed.documentElement.firstElementChild, true);
+}
 
-  /** Take the drawing as it is in the page. */
-  read() {
-    this.cards.clear();
-    this.lines.clear();
-    [...this.group.children].forEach((one) => this.#take(one));
-    this.#drawFar();
-    this.area = null;
+export class Pieces {
+  constructor(group, farBoxes, farLines, known) {
+    Object.assign(this, { group, farBoxes, farLines });
+    this.replaceAll(known);
   }
 
   /** Put a whole other drawing in. */
-  replaceAll(text) {
-    this.group.replaceChildren(...fragment(text));
-    this.read();
+  replaceAll({ cards, lines }) {
+    this.group.replaceChildren();
+    this.cards = new Map(cards.map((card) => [card.id, card]));
+    this.lines = new Map(lines.map((line) => [line.id, this.#line(line)]));
+    this.#changed();
   }
 
   /** Put cards or lines anew that changed. */
-  replace(texts) {
-    fragment(texts.join("")).forEach((one) => {
-      const known = one.dataset.card ? this.cards.get(one.dataset.card) : this.lines.get(one.dataset.line);
-      if (known?.element.isConnected) known.element.replaceWith(one);
-      else this.group.append(one);
-      this.#take(one);
+  replace({ cards, lines }) {
+    cards.forEach((card) => {
+      this.cards.get(card.id)?.element?.remove();
+      this.cards.set(card.id, card);
     });
-    this.#drawFar();
+    lines.forEach((line) => {
+      this.lines.get(line.id)?.element?.remove();
+      this.lines.set(line.id, this.#line(line));
+    });
+    this.#changed();
+  }
+
+  #line(line) {
+    const [[x, y], [toX, toY]] = line.points.length > 1 ? [line.points[0], line.points.at(-1)] : [[0, 0], [0, 0]];
+    const [child, parent] = line.ends;
+    const box = around(line.points.length ? line.points : [[0, 0]]);
+    return { ...line, ...box, child, parent, from: { x, y }, to: { x: toX, y: toY } };
+  }
+
+  #changed() {
     this.area = null;
+    const byHue = new Map();
+    for (const { x, y, width, height, hue } of this.cards.values()) {
+      byHue.set(hue, `${byHue.get(hue) || ""}M${x} ${y}h${width}v${height}h${-width}z`);
+    }
+    const paths = [...byHue].map(([hue, d]) => {
+      const path = document.createElementNS(SVG, "path");
+      path.setAttribute("d", d);
+      path.setAttribute("class", `h${hue}`);
+      return path;
+    });
+    this.farBoxes.replaceChildren(...paths);
+    const runs = [...this.lines.values()].map(({ points }) => `M${points.map((point) => point.join(" ")).join("L")}`);
+    this.farLines.setAttribute("d", runs.filter((run) => run.length > 1).join(""));
   }
 
-  #take(element) {
-    if (element.dataset.card) {
-      const [x, y] = element.getAttribute("transform").match(/-?[\d.]+/g).map(Number);
-      const { w, h } = element.dataset;
-      const name = element.querySelector(".name, .biz")?.textContent || "";
-      const schema = element.querySelector(".schema")?.textContent;
-      element.setAttribute("tabindex", "0");
-      element.setAttribute("role", "group");
-      element.setAttribute("aria-label", schema ? `${schema}.${name}` : name);
-      const hue = [...element.classList].find((one) => /^h\d$/.test(one)) || "";
-      const label = element.getAttribute("aria-label");
-      this.cards.set(element.dataset.card, { element, x, y, width: Number(w), height: Number(h), hue, label });
-      return;
+  /** The element of a card or line, made when it is asked for first. */
+  element(piece) {
+    if (!piece.element) {
+      piece.element = made(piece.svg);
+      if (piece.points) this.#prepareLine(piece);
+      else this.#prepareCard(piece);
     }
-    const run = element.querySelector(".run");
-    const numbers = (run.getAttribute("d").match(/-?[\d.]+/g) || ["0", "0", "0", "0"]).map(Number);
-    const xs = numbers.filter((_, at) => at % 2 === 0);
-    const ys = numbers.filter((_, at) => at % 2 === 1);
-    const hit = run.cloneNode();
+    return piece.element;
+  }
+
+  #prepareCard(card) {
+    card.element.setAttribute("tabindex", "0");
+    card.element.setAttribute("role", "group");
+    card.element.setAttribute("aria-label", card.label);
+    card.names = card.element.querySelectorAll(".name, .biz.alone");
+  }
+
+  #prepareLine(line) {
+    line.run = line.element.querySelector(".run");
+    const hit = line.run.cloneNode();
     hit.setAttribute("class", "hit");
-    element.append(hit);
-    const box = {
-      x: Math.min(...xs) - 12,
-      y: Math.min(...ys) - 12,
-      width: Math.max(...xs) - Math.min(...xs) + 24,
-      height: Math.max(...ys) - Math.min(...ys) + 24,
-    };
-    if (element.dataset.address) {
-      element.setAttribute("tabindex", "0");
-      element.setAttribute("role", "group");
+    line.element.append(hit);
+    if (line.element.dataset.address) {
+      line.element.setAttribute("tabindex", "0");
+      line.element.setAttribute("role", "group");
+      line.element.setAttribute("aria-label", line.element.querySelector("title").textContent);
     }
-    const [child, parent] = element.dataset.ends.split(" ");
-    const ends = [
-      { x: xs[0], y: ys[0] },
-      { x: xs.at(-1), y: ys.at(-1) },
-    ];
-    this.lines.set(element.dataset.line, { element, run, child, parent, ends, ...box });
-  }
-
-  #drawFar() {
-    const boxes = [...this.cards.values()];
-    this.far.setAttribute("d", boxes.map((b) => `M${b.x} ${b.y}h${b.width}v${b.height}h${-b.width}z`).join(""));
   }
 
   /** The box around everything. */
@@ -118,37 +127,50 @@ export class Pieces {
     };
   }
 
-  /** Leave out of the page what is not seen; in a drawing of few cards everything stays. */
+  /** Have in the page what is seen and nothing else; returns whether something was put in. */
   cull(view) {
-    if (this.cards.size <= MANY) return;
-    const seen = view.seen(0);
-    if (this.area && holds(this.area, seen) && this.level === view.svg.classList.contains("far")) return;
+    const { level } = view;
+    const scale = level === "mid" && view.scale;
+    if (this.area && holds(this.area, view.seen(0)) && this.level === level && this.scale === scale) return false;
     this.area = view.seen(PADDING);
-    this.level = view.svg.classList.contains("far");
-    const show = (one) => meets(one, this.area);
-    for (const one of this.lines.values()) {
-      if (!show(one)) one.element.remove();
-      else if (!one.element.isConnected) this.group.prepend(one.element);
-    }
-    for (const one of this.cards.values()) {
-      if (this.level || !show(one)) one.element.remove();
-      else if (!one.element.isConnected) this.group.append(one.element);
-    }
+    this.level = level;
+    this.scale = scale;
+    const few = this.cards.size <= FEW;
+    const show = (one) => level !== "far" && (few || meets(one, this.area));
+    const put = (all, place) => {
+      const fresh = [];
+      for (const one of all.values()) {
+        if (!show(one)) one.element?.remove();
+        else if (!this.element(one).isConnected) fresh.push(one.element);
+      }
+      place(fresh);
+    };
+    put(this.lines, (fresh) => this.group.prepend(...fresh));
+    put(this.cards, (fresh) => this.group.append(...fresh));
+    for (const card of this.cards.values()) if (card.element?.isConnected) this.#sizeName(card, level, view.scale);
+    return true;
+  }
+
+  /** Names seen from afar are as large as their card has room for. */
+  #sizeName(card, level, scale) {
+    card.names.forEach((name) => {
+      const room = (card.width - 18) / (0.64 * Math.max(1, name.textContent.length));
+      name.style.fontSize = level === "mid" ? `${Math.max(13, Math.min(NAME / scale, room))}px` : "";
+    });
   }
 
   /** Show cards elsewhere while they are dragged; their lines are drawn plainly. */
   shift(ids, x, y) {
     ids.forEach((id) => {
       const card = this.cards.get(id);
-      card.element.setAttribute("transform", `translate(${card.x + x} ${card.y + y})`);
+      card.element?.setAttribute("transform", `translate(${card.x + x} ${card.y + y})`);
     });
     for (const line of this.lines.values()) {
       const [own, theirs] = [ids.has(line.child), ids.has(line.parent)];
-      if (!own && !theirs) continue;
+      if (!line.element || (!own && !theirs)) continue;
       line.element.classList.add("loose");
-      const [from, to] = line.ends;
       const moved = (end, is) => (is ? { x: end.x + x, y: end.y + y } : end);
-      line.run.setAttribute("d", preview(moved(from, own), moved(to, theirs)));
+      line.run.setAttribute("d", preview(moved(line.from, own), moved(line.to, theirs)));
     }
   }
 }

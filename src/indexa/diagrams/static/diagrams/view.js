@@ -2,7 +2,11 @@
 
 const LEAST = 0.02;
 const MOST = 4;
-export const FAR = 0.14;
+/** How far the drawing reaches beyond its window on each side: so far its sheet is shifted as it is, without the
+    drawing being painted anew. */
+const BEYOND = 300;
+const SETTLES = 140; // milliseconds
+export const FAR = 0.1;
 export const MID = 0.5;
 
 export function clamp(value, least, most) {
@@ -38,11 +42,15 @@ export function levelAt(scale) {
 
 export class View {
   constructor(svg, group, key, changed) {
-    Object.assign(this, { svg, group, key, changed, scale: 1, x: 0, y: 0 });
+    this.sheet = svg.parentElement;
+    Object.assign(this, { svg, group, key, changed, scale: 1, x: 0, y: 0, shifted: { x: 0, y: 0 } });
+    this.measure();
   }
 
-  get size() {
-    return { width: this.svg.clientWidth, height: this.svg.clientHeight };
+  /** Ask how large the window is; asked at every step, it would have the page laid out each time. */
+  measure() {
+    const { clientWidth: width, clientHeight: height } = this.sheet.parentElement;
+    this.size = { width, height };
   }
 
   /** Show what was seen last on this tab, or what the link says; false where neither is there. */
@@ -63,11 +71,16 @@ export class View {
   }
 
   set({ x, y, scale }) {
-    Object.assign(this, { x, y, scale });
-    this.group.setAttribute("transform", `translate(${x} ${y}) scale(${scale})`);
+    Object.assign(this, { x, y, scale, shifted: { x: 0, y: 0 } });
+    this.sheet.style.transform = "";
+    this.group.setAttribute("transform", `translate(${x + BEYOND} ${y + BEYOND}) scale(${scale})`);
     const level = levelAt(scale);
-    ["far", "mid", "near"].forEach((one) => this.svg.classList.toggle(one, one === level));
-    sessionStorage.setItem(this.key, this.place());
+    if (level !== this.level) {
+      this.level = level;
+      ["far", "mid", "near"].forEach((one) => this.svg.classList.toggle(one, one === level));
+    }
+    clearTimeout(this.keeping);
+    this.keeping = setTimeout(() => sessionStorage.setItem(this.key, this.place()), 200);
     this.changed();
   }
 
@@ -82,7 +95,17 @@ export class View {
   }
 
   pan(x, y) {
-    this.set({ x: this.x + x, y: this.y + y, scale: this.scale });
+    const shifted = { x: this.shifted.x + x, y: this.shifted.y + y };
+    const next = { x: this.x + x, y: this.y + y, scale: this.scale };
+    clearTimeout(this.settling);
+    if (Math.max(Math.abs(shifted.x), Math.abs(shifted.y)) > BEYOND - 20) {
+      this.set(next);
+      return;
+    }
+    Object.assign(this, next, { shifted });
+    this.sheet.style.transform = `translate(${shifted.x}px, ${shifted.y}px)`;
+    this.settling = setTimeout(() => this.set({ x: this.x, y: this.y, scale: this.scale }), SETTLES);
+    this.changed();
   }
 
   /** Bring a place of the diagram into the middle, near enough to be read. */
@@ -94,7 +117,7 @@ export class View {
 
   /** A point of the window as a place of the diagram. */
   at(event) {
-    const box = this.svg.getBoundingClientRect();
+    const box = this.sheet.parentElement.getBoundingClientRect();
     return { x: (event.clientX - box.left - this.x) / this.scale, y: (event.clientY - box.top - this.y) / this.scale };
   }
 
