@@ -27,6 +27,7 @@ let waiting;
 const view = new View(svg, document.getElementById("view"), `diagram ${location.pathname}`, () => {
   cancelAnimationFrame(waiting);
   waiting = requestAnimationFrame(() => {
+    if (!minimapOf) drawMinimap();
     if (pieces.cull(view)) showSelection();
     drawMinimap();
     const share = `${Math.round(view.scale * 100)} %`;
@@ -427,7 +428,7 @@ let minimapOf = null;
 let here;
 function drawMinimap() {
   if (!minimapOf) {
-    minimapOf = pieces.bounds();
+    minimapOf = view.bounds = pieces.bounds();
     minimap.toggleAttribute("hidden", pieces.cards.size === 0);
     const { x, y, width, height } = minimapOf;
     minimap.setAttribute("viewBox", `${x - 40} ${y - 40} ${width + 80} ${height + 80}`);

@@ -34,6 +34,15 @@ export function zoomed(view, scale, at) {
   return { scale: next, x: at.x - (at.x - view.x) * share, y: at.y - (at.y - view.y) * share };
 }
 
+/** The shift at which a part of a box stays in the window, at one side at least so wide. */
+export function kept({ x, y, scale }, box, { width, height }, edge = 90) {
+  return {
+    scale,
+    x: clamp(x, edge - (box.x + box.width) * scale, width - edge - box.x * scale),
+    y: clamp(y, edge - (box.y + box.height) * scale, height - edge - box.y * scale),
+  };
+}
+
 /** How much is read at a scale: "far" boxes, "mid" names, "near" everything. */
 export function levelAt(scale) {
   if (scale < FAR) return "far";
@@ -70,7 +79,8 @@ export class View {
     return `${x.toFixed(0)},${y.toFixed(0)},${this.scale.toFixed(3)}`;
   }
 
-  set({ x, y, scale }) {
+  set(wanted) {
+    const { x, y, scale } = this.bounds ? kept(wanted, this.bounds, this.size) : wanted;
     Object.assign(this, { x, y, scale, shifted: { x: 0, y: 0 } });
     this.sheet.style.transform = "";
     this.group.setAttribute("transform", `translate(${x + BEYOND} ${y + BEYOND}) scale(${scale})`);
