@@ -78,7 +78,8 @@ def later(browser: Browser) -> None:
 
 
 PICK = "document.querySelectorAll('tr.row-of-column .pick')[%d].click()"
-DARK = script("document.querySelector('[data-theme-switch]').click()")
+FLY = "document.querySelectorAll('[data-fly]')[3].click()"
+FIT = "document.querySelector('[data-zoom=fit]').click()"
 VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "desk": ("a/billing/", []),
     "sources": ("a/billing/sources/", [follow("billing"), wait(3)]),
@@ -86,10 +87,14 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "choosing": ("a/works/sources/", [follow("works live"), wait(4), script("document.getElementById('include').value = 'wk*'"), typed("include", " st*")]),
     "script-receipt": ("a/works/sources/", [follow("works"), click(".body > table.list a")]),
     "dictionary": ("a/billing/dictionary/?q=mtr", [script(PICK % 9)]),
-    "dictionary-dark": ("a/billing/dictionary/?q=mtr", [DARK, script(PICK % 9)]),
     "model": ("a/billing/models/", [follow("billing")]),
+    "diagram": (
+        "a/billing/models/",
+        [follow("billing"), follow("Diagrams"), follow("Meter to cash"), wait(2), script(FLY), wait(1), script(FIT), wait(1)],
+    ),
+    "diagrams": ("a/billing/models/", [follow("billing"), follow("Diagrams")]),
+    "models": ("a/billing/models/", []),
     "table": ("a/billing/dictionary/?q=metering.mtr_rdg", [click(".band a"), script(PICK % 3)]),
-    "editing": ("a/billing/dictionary/?q=mtr_szcd", [script(PICK % 0), click("[data-key-edit]")]),
     "wordbook": ("a/billing/names/", [script(PICK % 14)]),
     "naming-pass": ("a/billing/names/passes/1/", [script("document.querySelectorAll('.dec .pick')[0].click()")]),
     "standard": ("a/billing/names/standards/1/", [click("#rule-index"), click("[value=try]")]),
@@ -100,7 +105,6 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
         "a/billing/editions/",
         [follow("Billing data dictionary"), follow("Open the pages"), follow("Dictionary")],
     ),
-    "lookup": ("a/billing/", [press("/"), press("mtr")]),
     "read-again": (
         "a/billing/sources/",
         [follow("billing"), later, click("#choice .btn.main"), wait(12), script("document.querySelector('.case.waits .pick').click()"),

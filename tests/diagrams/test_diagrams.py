@@ -20,7 +20,7 @@ from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram, DiagramCard
 from indexa.diagrams.suggestions import FIRST, suggestions
 from indexa.proposals.models import StoredProposal
-from indexa.store.models import StoredTable
+from indexa.store.models import StoredRelationship, StoredTable
 from tests.factories import PASSWORD, make_area, make_person, store, table
 
 
@@ -79,7 +79,7 @@ class DiagramCase(TestCase):
 class DiagramTests(DiagramCase):
     def test_one_click_makes_the_suggested_diagram_laid_out(self) -> None:
         page = reverse("diagrams:list", args=[self.area.slug, self.model.pk])
-        self.assertContains(self.client.get(page), FIRST)
+        self.assertContains(self.client.get(reverse("diagrams:suggested", args=[self.area.slug, self.model.pk])), FIRST)
         answer = self.client.post(
             reverse("diagrams:new", args=[self.area.slug, self.model.pk]), {"suggestion": FIRST}, follow=True
         )
@@ -122,6 +122,18 @@ class DiagramTests(DiagramCase):
         self.assertEqual(StoredTable.objects.filter(model=self.model, removed_at__isnull=True).count(), tables)
         undoing.undo(area=self.area, person=self.person)
         self.assertEqual(set(self.placed(diagram)), {"t2", "t3", "t4"})
+
+    def test_the_path_between_two_tables_and_two_steps_are_added(self) -> None:
+        diagram = self.made("t0", "t4")
+        self.assertEqual(
+            self.post(diagram, "add", table=self.ids("t0", "t4"), neighbours="path").json()["message"],
+            "3 tables added.",
+        )
+        self.assertEqual(set(self.placed(diagram)), {"t0", "t1", "t2", "t3", "t4"})
+        self.post(diagram, "add", table=self.ids("t4"), neighbours="two steps")
+        self.assertEqual(set(self.placed(diagram)), {"t0", "t1", "t2", "t3", "t4", "t5", "t6"})
+        StoredRelationship.objects.filter(table_id__in=self.ids("t7")).delete()
+        self.assertEqual(self.post(diagram, "add", table=self.ids("t0", "t7"), neighbours="path").status_code, 422)
 
     def test_undo_of_a_move_does_not_take_what_a_colleague_moved_since(self) -> None:
         diagram = self.made("t0", "t1")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections import defaultdict, deque
 from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
@@ -17,7 +18,7 @@ from indexa.core.diagram.routing import route
 from indexa.core.model import Column, ForeignKey, Key, Table
 from indexa.diagrams.asked import asked_between
 from indexa.diagrams.models import Diagram, DiagramCard
-from indexa.store.models import DescribedColumn, StoredKey, StoredRelationship, StoredTable
+from indexa.store.models import DescribedColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
 
 
 def load_tables(ids: Collection[int]) -> list[Table]:
@@ -85,9 +86,14 @@ def draw(
 
 def state_of(diagram: Diagram) -> str:
     """Return what a drawing depends on, as a text that changes with it: the diagram, and what was changed in its model."""
-    of_model = Q(model_id=diagram.model_id) | Q(model_id=diagram.model.logical_id)
+    return f"{diagram.version}.{last_change_of(diagram.model)}"
+
+
+def last_change_of(model: StoredModel) -> int:
+    """Return the last change set of a model or of the one that it implements; 0 before the first."""
+    of_model = Q(model_id=model.pk) | Q(model_id=model.logical_id)
     last = ChangeSet.objects.filter(of_model).aggregate(last=Max("pk"))["last"]
-    return f"{diagram.version}.{last or 0}"
+    return last or 0
 
 
 def _asked_lines(diagram: Diagram, drawing: Drawing) -> list[Line]:
@@ -146,6 +152,32 @@ def _digest(cards: Iterable[Card]) -> str:
         for card in sorted(cards, key=lambda card: card.id)
     )
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+
+def path_between(model_id: int, begin: int, end: int) -> list[int]:
+    """Return the tables on a shortest way of relationships between two tables of a model, both included; none if there is none."""
+    beside: defaultdict[int, set[int]] = defaultdict(set)
+    edges = StoredRelationship.objects.filter(
+        table__model_id=model_id, table__removed_at__isnull=True, ref_table__removed_at__isnull=True
+    )
+    for child, parent in edges.order_by("pk").values_list("table_id", "ref_table_id"):
+        if parent:
+            beside[child].add(parent)
+            beside[parent].add(child)
+    came: dict[int, int] = {begin: begin}
+    waiting = deque([begin])
+    while waiting and end not in came:
+        at = waiting.popleft()
+        for other in sorted(beside[at]):
+            if other not in came:
+                came[other] = at
+                waiting.append(other)
+    if end not in came:
+        return []
+    way = [end]
+    while way[-1] != begin:
+        way.append(came[way[-1]])
+    return way[::-1]
 
 
 def neighbours(table_ids: Collection[int]) -> dict[int, tuple[set[int], set[int]]]:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from django.core.cache import cache
 from django.db.models import Count
 
 from indexa.core.diagram.neighbourhoods import neighbourhoods, suggested
 from indexa.core.model import ForeignKey, Model, Table
+from indexa.diagrams.drawing import last_change_of
 from indexa.store.models import StoredColumn, StoredModel, StoredRelationship
 
 FIRST = "Most connected tables"
@@ -20,8 +22,18 @@ class Suggestion(NamedTuple):
     table_ids: list[int]
 
 
+_KEPT_FOR = 3_600
+"""Seconds for which what was found in a model is remembered while nothing in it changes."""
+
+
 def suggestions(model: StoredModel) -> list[Suggestion]:
     """Return the first diagram, then a diagram for each neighbourhood, the largest first; in a few queries."""
+    key = f"diagrams {model.pk} {last_change_of(model)}"
+    found: list[Suggestion] = cache.get_or_set(key, lambda: _found_in(model), _KEPT_FOR) or []
+    return found
+
+
+def _found_in(model: StoredModel) -> list[Suggestion]:
     outline, ids = _outline(model)
     counted = StoredColumn.objects.filter(table__model=model, removed_at__isnull=True).values_list("table_id")
     counts = dict(counted.annotate(count=Count("pk")))

@@ -7,6 +7,7 @@ from indexa.diagrams import views
 app_name = "diagrams"
 urlpatterns = [
     path("models/<int:pk>/diagrams/", views.diagram_list, name="list"),
+    path("models/<int:pk>/diagrams/suggested/", views.suggested, name="suggested"),
     path("models/<int:pk>/diagrams/new/", views.create, name="new"),
     path("diagrams/<int:pk>/", views.page, name="page"),
     path("diagrams/<int:pk>/content/", views.content, name="content"),

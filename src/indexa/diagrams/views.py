@@ -25,7 +25,7 @@ from indexa.core.render.diagram.notations import LABELS
 from indexa.core.render.diagram.svg import body, card_svg, document, line_svg
 from indexa.core.render.diagram.texts import as_dot, as_mermaid
 from indexa.diagrams import services
-from indexa.diagrams.drawing import drawing_of, neighbours, state_of
+from indexa.diagrams.drawing import drawing_of, neighbours, path_between, state_of
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram
 from indexa.diagrams.previews import around_table, preview, preview_of_tables
@@ -48,20 +48,31 @@ _FORMS = {"svg": "image/svg+xml", "mmd": "text/vnd.mermaid", "dot": "text/vnd.gr
 @require_GET
 @in_area(Role.READER)
 def diagram_list(request: AreaRequest, pk: int) -> HttpResponse:
-    """The diagrams of a model, each with a small preview, and what Indexa suggests."""
+    """The diagrams of a model, each with a small preview; what Indexa suggests is loaded after it."""
     model = get_object_or_404(StoredModel.objects.select_related("logical"), pk=pk, area=request.area)
     kept = list(_visible(request).filter(model=model).annotate(count=Count("cards")))
-    taken = {one.name for one in kept}
-    proposed = [one for one in suggestions(model) if one.name not in taken]
     context = {
         "model": model,
         "diagrams": [(one, mark_safe(preview(one))) for one in kept],  # noqa: S308  made of numbers
+    }
+    return render(request, "diagrams/list.html", context)
+
+
+@require_GET
+@in_area(Role.READER)
+def suggested(request: AreaRequest, pk: int) -> HttpResponse:
+    """What Indexa suggests of a model, with small previews of the first."""
+    model = get_object_or_404(StoredModel, pk=pk, area=request.area)
+    taken = set(_visible(request).filter(model=model).values_list("name", flat=True))
+    proposed = [one for one in suggestions(model) if one.name not in taken]
+    context = {
+        "model": model,
         "suggestions": [
             (one, mark_safe(preview_of_tables(one.table_ids)) if at < _PREVIEWED_SUGGESTIONS else "")  # noqa: S308
             for at, one in enumerate(proposed)
         ],
     }
-    return render(request, "diagrams/list.html", context)
+    return render(request, "diagrams/_suggested.html", context)
 
 
 @require_POST
@@ -239,11 +250,15 @@ def add(request: AreaRequest, pk: int) -> HttpResponse:
     diagram = _diagram(request, pk)
     ids = set(parse_ints(request.POST.getlist("table")))
     which = request.POST.get("neighbours", "")
-    if which:
-        related = neighbours(ids)
-        refers = {one for pair in related.values() for one in pair[0]}
-        referred = {one for pair in related.values() for one in pair[1]}
-        ids = refers if which == "refers" else referred if which == "referred" else refers | referred
+    if which == "path":
+        begin, end = (sorted(ids) * 2)[:2]
+        ids = set(path_between(diagram.model_id, begin, end))
+        if not ids:
+            return JsonResponse({"message": "No relationships lead from one of these tables to the other."}, status=422)
+    elif which == "two steps":
+        ids = _step(_step(ids, "both") | ids, "both")
+    elif which:
+        ids = _step(ids, which)
     try:
         new = services.add(area=request.area, person=request.user, diagram=diagram, table_ids=ids)
     except DiagramError as error:
@@ -252,6 +267,14 @@ def add(request: AreaRequest, pk: int) -> HttpResponse:
         f"{len(new):,} table{'' if len(new) == 1 else 's'} added." if new else "All of them are on the diagram already."
     )
     return JsonResponse({"message": text, "added": [f"t{id_}" for id_ in new]})
+
+
+def _step(ids: set[int], which: str) -> set[int]:
+    """Return what some tables reference, what references them, or both."""
+    related = neighbours(ids)
+    refers = {one for pair in related.values() for one in pair[0]}
+    referred = {one for pair in related.values() for one in pair[1]}
+    return refers if which == "refers" else referred if which == "referred" else refers | referred
 
 
 @require_POST

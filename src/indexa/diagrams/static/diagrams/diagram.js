@@ -2,6 +2,7 @@
 // be undone.
 
 import { requestToken, say } from "../ui/messages.js";
+import { linedUp } from "./line_up.js";
 import { meets, Pieces } from "./pieces.js";
 import { View } from "./view.js";
 
@@ -104,8 +105,13 @@ async function moveBy(x, y) {
   const snap = (value) => Math.round(value / GRID) * GRID;
   selected.forEach((id) => {
     const card = pieces.cards.get(id);
-    places[id.slice(1)] = [snap(card.x + x), snap(card.y + y)];
+    places[id] = [snap(card.x + x), snap(card.y + y)];
   });
+  await moveTo(places);
+}
+
+async function moveTo(placesById) {
+  const places = Object.fromEntries(Object.entries(placesById).map(([id, place]) => [id.slice(1), place]));
   const done = await send(addresses.move, JSON.stringify({ places }));
   if (!done) {
     state = "";
@@ -136,6 +142,7 @@ function offerCopy() {
   const copy = document.querySelector(".copy-selection");
   if (!copy) return;
   copy.hidden = selected.size < 2;
+  copy.querySelector("[data-add-path]").hidden = selected.size !== 2;
   copy.querySelector("[data-selected-count]").textContent = `${selected.size} tables`;
   copy.querySelectorAll("[name=table]").forEach((field) => field.remove());
   numbers(selected).forEach((id) => {
@@ -351,6 +358,9 @@ document.addEventListener("click", (event) => {
   else if (addTable) addTables({ table: addTable });
   else if (several) addTables({ table: several.split(",") });
   else if (addNeighbours) addTables({ table: of, neighbours: addNeighbours });
+  else if (button.dataset.lineUp && selected.size > 1) {
+    moveTo(linedUp([...selected].map((id) => pieces.cards.get(id)), button.dataset.lineUp));
+  } else if ("addPath" in button.dataset) addTables({ table: numbers(selected), neighbours: "path" });
   else if (removeTable) removeTables([`t${removeTable}`]);
   else if (png) savePng(Number(png));
   else if ("showAsked" in button.dataset) {
