@@ -92,7 +92,7 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
         "a/billing/models/",
         [follow("billing"), follow("Diagrams"), follow("Meter to cash"), wait(2), script(FLY), wait(1), script(FIT), wait(1)],
     ),
-    "diagrams": ("a/billing/models/", [follow("billing"), follow("Diagrams")]),
+    "diagrams": ("a/billing/models/", [follow("billing"), follow("Diagrams"), wait(4)]),
     "models": ("a/billing/models/", []),
     "table": ("a/billing/dictionary/?q=metering.mtr_rdg", [click(".band a"), script(PICK % 3)]),
     "wordbook": ("a/billing/names/", [script(PICK % 14)]),
