@@ -105,6 +105,27 @@ class DiagramPageTests(BrowserCase):
         self.browser.switch_to.active_element.send_keys("+")
         self.until(lambda: self.find("#zoom-share").text != share, "it does not zoom")
 
+    def test_a_note_is_written_and_a_frame_dragged(self) -> None:
+        diagram = self.made("t0", "t1")
+        self.open_diagram(diagram)
+        self.browser.find_element(By.XPATH, "//summary[text()='Add text']").click()
+        self.press("#new-note-text", "Read once a quarter")
+        self.click("#new-note [value=note]")
+        self.see("Note added", "#toast")
+        self.until(lambda: self.browser.find_elements(By.CSS_SELECTOR, ".note-box.note"), "the note is not drawn")
+        self.assertIn("Read once", self.find(".note-box.note").text)
+        note = diagram.notes.get()
+        slip = self.find(".note-box.note .slip")
+        ActionChains(self.browser).move_to_element(slip).click_and_hold().move_by_offset(40, 50).release().perform()
+        self.until(lambda: diagram.notes.get().y != note.y, "the note did not move")
+        self.until(lambda: self.browser.find_elements(By.CSS_SELECTOR, ".note-box.note"), "the note is gone")
+        self.click(".note-box.note .slip")
+        self.see("Note", "#margin h2")
+        self.find("#note-text").send_keys(" only")
+        self.click("#margin .btn.main")
+        self.until(lambda: diagram.notes.get().text == "Read once a quarter only", "the text is not saved")
+        self.assert_accessible("a note")
+
     def test_two_people_see_each_others_saves(self) -> None:
         diagram = self.made("t0", "t1", "t2")
         self.open_diagram(diagram)

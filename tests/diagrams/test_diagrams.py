@@ -273,6 +273,31 @@ class DiagramTests(DiagramCase):
         self.assertTrue(line.asserted and not line.confidence)
         self.assertNotContains(self.client.get(page), "1 proposed")
 
+    def test_notes_and_frames_are_written_moved_deleted_and_undone(self) -> None:
+        diagram = self.made("t0", "t1")
+        self.assertEqual(self.post(diagram, "new-note", kind="note", text=" ").status_code, 422)
+        self.assertEqual(self.post(diagram, "new-note", kind="balloon", text="x").status_code, 422)
+        self.post(diagram, "new-note", kind="frame", text="<b>Where & why", table=self.ids("t0", "t1"))
+        frame = diagram.notes.get()
+        cards = drawing_of(diagram).cards
+        self.assertTrue(all(frame.x < card.x and card.right < frame.x + frame.width for card in cards))
+        self.assertTrue(all(frame.y < card.y and card.bottom < frame.y + frame.height for card in cards))
+        svg = self.client.get(reverse("diagrams:export", args=[self.area.slug, diagram.pk, "svg"])).content.decode()
+        self.assertIn("&lt;b&gt;Where &amp; why", svg)
+        url = reverse("diagrams:note", args=[self.area.slug, diagram.pk, frame.pk])
+        self.assertContains(self.client.get(url), "Title")
+        self.assertEqual(self.client.post(url, {"width": "nan"}).status_code, 422)
+        self.assertEqual(self.client.post(url, {"x": 900, "y": 700, "text": "Elsewhere"}).status_code, 204)
+        self.client.post(reverse("diagrams:delete-note", args=[self.area.slug, diagram.pk, frame.pk]))
+        self.assertFalse(diagram.notes.exists())
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(diagram.notes.values_list("text", "x").get(), ("Elsewhere", 900.0))
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(diagram.notes.values_list("text", "x").get(), ("<b>Where & why", frame.x))
+        self.post(diagram, "delete")
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(Diagram.objects.get().notes.get().text, "<b>Where & why")
+
     def test_the_page_takes_as_many_queries_for_many_tables_as_for_few(self) -> None:
         few, many = self.made("t0", "t1"), self.made(*(f"t{number}" for number in range(8)))
         self.client.get(reverse("diagrams:page", args=[self.area.slug, few.pk]))

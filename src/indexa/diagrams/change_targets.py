@@ -10,8 +10,8 @@ from django.db.models import F
 from indexa.changes.errors import Conflict
 from indexa.changes.models import Change, ChangeSet
 from indexa.changes.targets import MOST_CONFLICTS, PlainField, TargetKind, last_writer, register
-from indexa.diagrams.models import Diagram, DiagramCard
-from indexa.diagrams.records import VIEW_FIELDS, record_of_card, record_of_diagram
+from indexa.diagrams.models import Diagram, DiagramCard, DiagramNote
+from indexa.diagrams.records import VIEW_FIELDS, record_of_card, record_of_diagram, record_of_note
 from indexa.store.models import StoredTable
 
 _VERSION = ", version = o.version + 1, changed_at = now()"
@@ -103,6 +103,40 @@ class DiagramField:
                 Diagram.objects.create(pk=change.object_id, **change.after)
 
 
+@dataclass(frozen=True)
+class NoteField:
+    """A note or frame as a whole."""
+
+    label: str = "Note"
+
+    def conflicts(self, done: ChangeSet, target: str, field: str) -> list[Conflict]:
+        """Return the notes that were changed since, and those whose diagram is gone."""
+        changes = list(done.changes.filter(target=target, field=field))
+        now = DiagramNote.objects.in_bulk([change.object_id for change in changes])
+        wanted = {change.before["diagram_id"] for change in changes if change.before}
+        diagrams = set(Diagram.objects.filter(pk__in=wanted).values_list("pk", flat=True)) | _deleted_with(done)
+        found = []
+        for change in changes:
+            item = now.get(change.object_id)
+            if (record_of_note(item) if item else None) != change.after:
+                by = last_writer(target, change.object_id, field, done.pk)
+                found.append(Conflict(change.label, self.label, f"{by or 'somebody'} has changed it since", by))
+            elif change.before and change.before["diagram_id"] not in diagrams:
+                found.append(Conflict(change.label, self.label, "its diagram was deleted"))
+        return found[:MOST_CONFLICTS]
+
+    def write(self, inverse: ChangeSet, target: str, field: str) -> None:
+        """Make, change and delete notes as the changes say."""
+        changes = list(inverse.changes.filter(target=target, field=field))
+        DiagramNote.objects.filter(pk__in=[one.object_id for one in changes if one.after is None]).delete()
+        for change in changes:
+            if change.after is not None:
+                DiagramNote.objects.update_or_create(pk=change.object_id, defaults=change.after)
+        touched: set[int] = {(one.after or one.before or {})["diagram_id"] for one in changes}
+        Diagram.objects.filter(pk__in=touched).update(version=F("version") + 1)
+
+
+register(TargetKind("note", "Note on a diagram", {"record": NoteField()}))
 register(TargetKind("card", "Table on a diagram", {"record": CardField()}))
 register(
     TargetKind(

@@ -13,7 +13,7 @@ from indexa.changes.models import ChangeSet
 from indexa.core.diagram.arranging import measure_as_it_is
 from indexa.core.diagram.cards import card_of, lines_between
 from indexa.core.diagram.marks import colour
-from indexa.core.diagram.parts import Card, Drawing, Line
+from indexa.core.diagram.parts import Card, Drawing, Line, Note
 from indexa.core.diagram.routing import route
 from indexa.core.model import Column, ForeignKey, Key, Table
 from indexa.diagrams.asked import asked_between
@@ -121,6 +121,10 @@ def drawing_of(diagram: Diagram) -> Drawing:
     tables = load_tables([one.table_id for one in placed])
     drawing = draw(tables, placed, depth=diagram.depth, naming=diagram.naming, title=diagram.name, mark=diagram.colour)
     drawing.lines += _asked_lines(diagram, drawing)
+    drawing.notes = [
+        Note(one.kind, one.text, one.x, one.y, one.width, one.height, f"n{one.pk}")  # type: ignore[arg-type]
+        for one in diagram.notes.all()
+    ]
     give_routes(diagram, drawing)
     measure_as_it_is(drawing)
     return drawing

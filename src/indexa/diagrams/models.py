@@ -52,6 +52,29 @@ class Diagram(models.Model):
         return self.name
 
 
+class DiagramNote(models.Model):
+    """A text on a diagram: a note, or a frame around some tables whose title it is. Places and sizes are in px."""
+
+    class Kind(models.TextChoices):
+        NOTE = "note", "Note"
+        FRAME = "frame", "Frame"
+
+    diagram = models.ForeignKey(Diagram, on_delete=models.CASCADE, related_name="notes")
+    kind = models.CharField(max_length=5, choices=Kind.choices)
+    text = models.TextField()
+    x = models.FloatField()
+    y = models.FloatField()
+    width = models.FloatField()
+    height = models.FloatField()
+
+    class Meta:
+        db_table = "diagram_note"
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.text[:40]}"
+
+
 class DiagramCard(models.Model):
     """A table on a diagram. `x` and `y` are its upper left corner in px; `depth` is its own where it is not the diagram's."""
 

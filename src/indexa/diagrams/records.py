@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from indexa.diagrams.models import Diagram, DiagramCard
+from indexa.diagrams.models import Diagram, DiagramCard, DiagramNote
 
 VIEW_FIELDS = ("name", "depth", "naming", "notation", "colour")
 """What people set of a diagram, each undone by itself."""
@@ -20,3 +20,11 @@ def record_of_diagram(diagram: Diagram) -> dict[str, Any]:
 def record_of_card(card: DiagramCard) -> dict[str, Any]:
     """Return a card as a record."""
     return {"diagram_id": card.diagram_id, "table_id": card.table_id, "x": card.x, "y": card.y, "depth": card.depth}
+
+
+def record_of_note(note: DiagramNote) -> dict[str, Any]:
+    """Return a note or frame as a record."""
+    return {
+        "diagram_id": note.diagram_id, "kind": note.kind, "text": note.text, "x": note.x, "y": note.y, "width": note.width,
+        "height": note.height,
+    }  # fmt: skip

@@ -18,7 +18,7 @@ from indexa.core.diagram.routing import affected, route
 from indexa.diagrams.drawing import draw, drawing_of, keep_routes, load_tables, neighbours
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram, DiagramCard
-from indexa.diagrams.records import VIEW_FIELDS, record_of_card, record_of_diagram
+from indexa.diagrams.records import VIEW_FIELDS, record_of_card, record_of_diagram, record_of_note
 from indexa.store.bulk import reserve_ids
 from indexa.store.models import StoredModel, StoredTable
 
@@ -114,7 +114,7 @@ def move(*, area: Area, person: Person, diagram: Diagram, places: Mapping[int, t
 
     What lies where nobody can see it (coordinates beyond a million px) is refused.
     """
-    _locked(diagram)
+    lock(diagram)
     if any(abs(x) > 1_000_000 or abs(y) > 1_000_000 for x, y in places.values()):
         raise DiagramError("That is too far away.")
     drawing = drawing_of(diagram)
@@ -135,14 +135,14 @@ def move(*, area: Area, person: Person, diagram: Diagram, places: Mapping[int, t
     keys = {cards[f"t{id_}"].key for id_ in places if f"t{id_}" in cards}
     route(drawing.cards, drawing.lines, only=affected(drawing.cards, drawing.lines, keys))
     keep_routes(diagram, drawing)
-    _touch(diagram)
+    touch(diagram)
     return drawing
 
 
 @transaction.atomic
 def add(*, area: Area, person: Person, diagram: Diagram, table_ids: Collection[int]) -> list[int]:
     """Put tables of the model on a diagram, each near one that it is related to; returns the ids of those that are new."""
-    _locked(diagram)
+    lock(diagram)
     there = set(diagram.cards.values_list("table_id", flat=True))
     wanted = StoredTable.objects.filter(model_id=diagram.model_id, pk__in=table_ids, removed_at__isnull=True)
     new = [id_ for id_ in wanted.values_list("pk", flat=True) if id_ not in there]
@@ -160,7 +160,7 @@ def add(*, area: Area, person: Person, diagram: Diagram, table_ids: Collection[i
         area=area, person=person, why=f"Added {_counted(len(new))} to {diagram.name}", model_id=diagram.model_id
     ) as changes:
         _create_cards(changes, diagram, fresh)
-    _touch(diagram)
+    touch(diagram)
     return new
 
 
@@ -188,14 +188,14 @@ def _lay_beside(
 @transaction.atomic
 def remove(*, area: Area, person: Person, diagram: Diagram, table_ids: Collection[int]) -> int:
     """Take tables off a diagram; the model keeps them. Returns how many."""
-    _locked(diagram)
+    lock(diagram)
     found = list(diagram.cards.filter(table_id__in=table_ids).select_related("table"))
     why = f"Removed {_counted(len(found))} from {diagram.name}"
     with record(area=area, person=person, why=why, model_id=diagram.model_id) as changes:
         for one in found:
             changes.delete("card", one.pk, one.table.full_name, "record", record_of_card(one))
         DiagramCard.objects.filter(pk__in=[one.pk for one in found]).delete()
-    _touch(diagram)
+    touch(diagram)
     return len(found)
 
 
@@ -210,7 +210,7 @@ def arrange(
     table_ids: Collection[int] | None = None,
 ) -> None:
     """Lay out a diagram anew, or only some of its tables, where the others stay and are not covered."""
-    _locked(diagram)
+    lock(diagram)
     drawing = drawing_of(diagram)
     chosen = [card for card in drawing.cards if table_ids is None or int(card.id[1:]) in table_ids]
     keys = {card.key for card in chosen}
@@ -234,7 +234,7 @@ def arrange(
                 moved.append(one)
         DiagramCard.objects.bulk_update(moved, ["x", "y"], batch_size=2_000)
     keep_routes(diagram, drawing)
-    _touch(diagram)
+    touch(diagram)
 
 
 @transaction.atomic
@@ -243,7 +243,7 @@ def set_view(*, area: Area, person: Person, diagram: Diagram, given: Mapping[str
 
     Where another depth makes cards larger, those that would lie on each other are moved apart.
     """
-    _locked(diagram)
+    lock(diagram)
     with record(area=area, person=person, why=f"Changed {diagram.name}", model_id=diagram.model_id) as changes:
         for field in VIEW_FIELDS:
             if field not in given or given[field] == getattr(diagram, field):
@@ -257,13 +257,13 @@ def set_view(*, area: Area, person: Person, diagram: Diagram, given: Mapping[str
         diagram.save(update_fields=[*VIEW_FIELDS, "changed_at"])
         if {"depth", "naming"} & given.keys():
             _make_room(changes, diagram)
-    _touch(diagram)
+    touch(diagram)
 
 
 @transaction.atomic
 def set_card_depth(*, area: Area, person: Person, diagram: Diagram, table_id: int, depth: str) -> None:
     """Give a table a depth of its own, "" for that of the diagram. Raises DiagramError for one that is none."""
-    _locked(diagram)
+    lock(diagram)
     if depth and depth not in Diagram.Depth.values:
         raise DiagramError(f"“{depth}” is no depth.")
     card = diagram.cards.filter(table_id=table_id).select_related("table").first()
@@ -275,7 +275,7 @@ def set_card_depth(*, area: Area, person: Person, diagram: Diagram, table_id: in
         card.save(update_fields=["depth"])
         if record_of_card(card) != before:
             changes.update("card", card.pk, card.table.full_name, "record", before, record_of_card(card))
-    _touch(diagram)
+    touch(diagram)
 
 
 def _make_room(changes: Recorder, diagram: Diagram) -> None:
@@ -298,17 +298,19 @@ def _make_room(changes: Recorder, diagram: Diagram) -> None:
 @transaction.atomic
 def delete(*, area: Area, person: Person, diagram: Diagram) -> None:
     """Delete a diagram; the model keeps its tables, and undo brings the diagram back."""
-    _locked(diagram)
+    lock(diagram)
     with record(
         area=area, person=person, why=f"Deleted the diagram {diagram.name}", model_id=diagram.model_id
     ) as changes:
+        for note in diagram.notes.all():
+            changes.delete("note", note.pk, note.text.splitlines()[0][:60], "record", record_of_note(note))
         for one in diagram.cards.select_related("table"):
             changes.delete("card", one.pk, one.table.full_name, "record", record_of_card(one))
         changes.delete("diagram", diagram.pk, diagram.name, "record", record_of_diagram(diagram))
         diagram.delete()
 
 
-def _locked(diagram: Diagram) -> None:
+def lock(diagram: Diagram) -> None:
     """Have changes of one diagram follow each other. Raises DiagramError where it was deleted meanwhile."""
     fresh = Diagram.objects.select_for_update(of=("self",)).filter(pk=diagram.pk).first()
     if fresh is None:
@@ -316,7 +318,8 @@ def _locked(diagram: Diagram) -> None:
     diagram.version, diagram.routes = fresh.version, fresh.routes
 
 
-def _touch(diagram: Diagram) -> None:
+def touch(diagram: Diagram) -> None:
+    """Count a diagram's version up, so that pages know that they show an older state."""
     Diagram.objects.filter(pk=diagram.pk).update(version=F("version") + 1, changed_at=timezone.now())
     diagram.refresh_from_db(fields=["version", "changed_at"])
 

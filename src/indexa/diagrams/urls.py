@@ -20,6 +20,9 @@ urlpatterns = [
     path("diagrams/<int:pk>/tables/", views.find_tables, name="tables"),
     path("diagrams/<int:pk>/tables/<int:table_pk>/", views.card_margin, name="card"),
     path("diagrams/<int:pk>/tables/<int:table_pk>/depth/", views.set_card_depth, name="card-depth"),
+    path("diagrams/<int:pk>/notes/", views.new_note, name="new-note"),
+    path("diagrams/<int:pk>/notes/<int:note_pk>/", views.note, name="note"),
+    path("diagrams/<int:pk>/notes/<int:note_pk>/delete/", views.delete_note, name="delete-note"),
     path("tables/<int:table_pk>/around/", views.around, name="around"),
     path("diagrams/<int:pk>/diagram.<str:form>", views.export, name="export"),
 ]

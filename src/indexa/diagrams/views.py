@@ -11,20 +11,20 @@ from django.db.models import Count, Q, QuerySet
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.safestring import mark_safe
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from django_htmx.http import trigger_client_event
 
 from indexa.adapters.fonts import SHIPPED
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area
+from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.diagram.arranging import measure
 from indexa.core.diagram.marks import marks
 from indexa.core.diagram.parts import Drawing
 from indexa.core.diagram.placing import STYLES
 from indexa.core.render.diagram.notations import LABELS
-from indexa.core.render.diagram.svg import body, card_svg, document, line_svg
+from indexa.core.render.diagram.svg import body, card_svg, document, line_svg, note_svg
 from indexa.core.render.diagram.texts import as_dot, as_mermaid
-from indexa.diagrams import services
+from indexa.diagrams import notes, services
 from indexa.diagrams.drawing import drawing_of, neighbours, path_between, state_of
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram
@@ -196,6 +196,13 @@ def _pieces(drawing: Drawing, diagram: Diagram) -> dict[str, Any]:
             }
             for card in drawing.cards
         ],
+        "notes": [
+            {
+                "id": note.id, "x": note.x, "y": note.y, "width": note.width, "height": note.height, "kind": note.kind,
+                "svg": note_svg(note),
+            }
+            for note in drawing.notes
+        ],
         "lines": [
             {"id": line.id, "ends": line.ends, "points": line.points, "svg": line_svg(line, notation)} for line in drawing.lines
         ],
@@ -338,6 +345,59 @@ def delete(request: AreaRequest, pk: int) -> HttpResponse:
     except DiagramError as error:
         messages.error(request, str(error))
     return redirect("diagrams:list", request.area.slug, model_id)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def new_note(request: AreaRequest, pk: int) -> HttpResponse:
+    """Put a note or a frame on a diagram; a frame goes around the tables that are named."""
+    diagram = _diagram(request, pk)
+    ids = {f"t{id_}" for id_ in parse_ints(request.POST.getlist("table"))}
+    inside = [card for card in drawing_of(diagram).cards if card.id in ids]
+    around = None
+    if inside:
+        left, top = min(card.x for card in inside), min(card.y for card in inside)
+        right, bottom = max(card.right for card in inside), max(card.bottom for card in inside)
+        around = {"x": left, "y": top, "width": right - left, "height": bottom - top}
+    try:
+        made = notes.create(
+            area=request.area, person=request.user, diagram=diagram, kind=request.POST.get("kind", ""),
+            text=request.POST.get("text", ""), around=around,
+            at=(float(parse_int(request.POST.get("x"))), float(parse_int(request.POST.get("y")))),
+        )  # fmt: skip
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    return JsonResponse({"message": f"{made.get_kind_display()} added. Press u to undo.", "note": f"n{made.pk}"})
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.READER)
+def note(request: AreaRequest, pk: int, note_pk: int) -> HttpResponse:
+    """The margin of a note (GET); its text, place or size changed (POST)."""
+    diagram = _diagram(request, pk)
+    if request.method == "GET":
+        item = get_object_or_404(diagram.notes, pk=note_pk)
+        return render(request, "diagrams/_note_margin.html", {"diagram": diagram, "note": item})
+    require(request.user, request.area, Role.STEWARD)
+    try:
+        notes.change(
+            area=request.area, person=request.user, diagram=diagram, note_id=note_pk, given=request.POST.dict()
+        )
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    return trigger_client_event(HttpResponse(status=204), "words-changed")
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def delete_note(request: AreaRequest, pk: int, note_pk: int) -> HttpResponse:
+    """Delete a note or frame; what lies in a frame stays."""
+    diagram = _diagram(request, pk)
+    try:
+        notes.delete(area=request.area, person=request.user, diagram=diagram, note_id=note_pk)
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    return JsonResponse({"message": "Deleted. Press u to undo."})
 
 
 @require_GET

@@ -6,7 +6,7 @@ from collections.abc import Collection
 
 from indexa.core.diagram.cards import TAB, card_of, lines_between
 from indexa.core.diagram.marks import colour
-from indexa.core.diagram.parts import Depth, Drawing, Key, Naming
+from indexa.core.diagram.parts import Card, Depth, Drawing, Key, Naming, Note
 from indexa.core.diagram.placing import Direction, Engine, Style, place
 from indexa.core.diagram.routing import route
 from indexa.core.model import Model
@@ -39,8 +39,13 @@ def arrange(
 def measure(drawing: Drawing) -> None:
     """Move everything so that a drawing begins at 0, 0 with a margin, and set width and height."""
     points = [point for line in drawing.lines for point in line.points]
-    left = min([card.x for card in drawing.cards] + [x for x, _ in points], default=MARGIN) - MARGIN
-    top = min([card.y - TAB for card in drawing.cards] + [y for _, y in points], default=MARGIN) - MARGIN
+    notes = drawing.notes
+    lefts = [*(card.x for card in drawing.cards), *(one.x for one in notes), *(x for x, _ in points)]
+    left = min(lefts, default=MARGIN) - MARGIN
+    tops = [*(card.y - TAB for card in drawing.cards), *(one.y for one in notes), *(y for _, y in points)]
+    top = min(tops, default=MARGIN) - MARGIN
+    for note in notes:
+        note.x, note.y = note.x - left, note.y - top
     for card in drawing.cards:
         card.x, card.y = card.x - left, card.y - top
     for line in drawing.lines:
@@ -51,5 +56,6 @@ def measure(drawing: Drawing) -> None:
 def measure_as_it_is(drawing: Drawing) -> None:
     """Set width and height so that everything is within, and move nothing."""
     points = [point for line in drawing.lines for point in line.points]
-    drawing.width = max([card.right for card in drawing.cards] + [x for x, _ in points], default=0.0) + MARGIN
-    drawing.height = max([card.bottom for card in drawing.cards] + [y for _, y in points], default=0.0) + MARGIN
+    boxes: list[Card | Note] = [*drawing.cards, *drawing.notes]
+    drawing.width = max([*(one.x + one.width for one in boxes), *(x for x, _ in points)], default=0.0) + MARGIN
+    drawing.height = max([*(one.y + one.height for one in boxes), *(y for _, y in points)], default=0.0) + MARGIN

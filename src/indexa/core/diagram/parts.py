@@ -93,11 +93,24 @@ class Line(msgspec.Struct):
     """Where one that is proposed is decided."""
 
 
+class Note(msgspec.Struct):
+    """A text that a person put on a diagram: a slip of paper, or a frame around some cards with the text as its title."""
+
+    kind: Literal["note", "frame"]
+    text: str
+    x: float
+    y: float
+    width: float
+    height: float
+    id: str = ""
+
+
 class Drawing(msgspec.Struct):
     """A whole diagram, laid out."""
 
     cards: list[Card]
     lines: list[Line]
+    notes: list[Note] = msgspec.field(default_factory=list)
     width: float = 0
     height: float = 0
     legend: list[tuple[int, str]] = msgspec.field(default_factory=list)

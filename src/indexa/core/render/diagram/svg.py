@@ -8,9 +8,10 @@ from collections.abc import Mapping, Sequence
 from html import escape
 from itertools import pairwise
 from pathlib import Path
+from textwrap import wrap
 
 from indexa.core.diagram.cards import EDGE, NAME_AT, ROW
-from indexa.core.diagram.parts import Card, Drawing, Line, Point, Row
+from indexa.core.diagram.parts import Card, Drawing, Line, Note, Point, Row
 from indexa.core.render.diagram.notations import Notation, ends
 
 STYLES = Path(__file__).parent / "static" / "drawing.css"
@@ -153,12 +154,41 @@ def _towards(at: Point, other: Point, size: float) -> Point:
     return at[0] + (other[0] - at[0]) * size / length, at[1] + (other[1] - at[1]) * size / length
 
 
-def body(drawing: Drawing, notation: Notation = "crows-foot") -> str:
-    """Return all lines and cards, lines below."""
-    depending = {line.child for line in drawing.lines if line.identifying}
-    return "".join(line_svg(line, notation) for line in drawing.lines) + "".join(
-        card_svg(card, notation, depends=card.key in depending) for card in drawing.cards
+def note_svg(note: Note) -> str:
+    """Return a note or a frame as a group at its place; a note's text is broken into lines that it has room for."""
+    width, height = _n(note.width), _n(note.height)
+    begin = (
+        f'<g class="note-box {note.kind}" data-note="{escape(note.id)}" transform="translate({_n(note.x)} {_n(note.y)})">'
+        f'<rect class="slip" width="{width}" height="{height}" rx="3"/>'
     )
+    if note.kind == "frame":
+        text = f'<text class="frame-title" x="12" y="22">{escape(_cut(note.text.replace(chr(10), " "), note.width - 24, 8.0))}</text>'
+    else:
+        most = max(1, int((note.height - 12) / _NOTE_LINE))
+        lines = _broken(note.text, int((note.width - 20) / 6.4))[:most]
+        text = "".join(
+            f'<text x="10" y="{_n(20 + _NOTE_LINE * at)}">{escape(line)}</text>' for at, line in enumerate(lines)
+        )
+    return f"{begin}{text}</g>"
+
+
+_NOTE_LINE = 17.0
+
+
+def _broken(text: str, letters: int) -> list[str]:
+    """Break a text into lines of so many letters, at its own line breaks too."""
+    return [line for part in text.splitlines() for line in wrap(part, max(4, letters)) or [""]]
+
+
+def body(drawing: Drawing, notation: Notation = "crows-foot") -> str:
+    """Return everything from below: frames, lines, cards, notes."""
+    depending = {line.child for line in drawing.lines if line.identifying}
+    return "".join([
+        *(note_svg(note) for note in drawing.notes if note.kind == "frame"),
+        *(line_svg(line, notation) for line in drawing.lines),
+        *(card_svg(card, notation, depends=card.key in depending) for card in drawing.cards),
+        *(note_svg(note) for note in drawing.notes if note.kind == "note"),
+    ])  # fmt: skip
 
 
 def document(

@@ -69,7 +69,7 @@ async function refresh() {
   const found = await answer.json();
   if (!found.pieces || drag) return;
   state = found.state;
-  const focused = document.activeElement?.dataset?.card;
+  const focused = document.activeElement?.dataset?.card || document.activeElement?.dataset?.note;
   pieces.replaceAll(found.pieces);
   document.getElementById("shown-tables").textContent = pieces.cards.size.toLocaleString("en-GB");
   document.getElementById("nothing-on-it")?.remove();
@@ -78,7 +78,7 @@ async function refresh() {
   showSelection();
   minimapOf = null;
   view.changed();
-  if (focused) pieces.cards.get(focused)?.element?.focus({ preventScroll: true });
+  if (focused) (pieces.cards.get(focused) || pieces.notes.get(focused))?.element?.focus({ preventScroll: true });
 }
 
 const numbers = (ids) => [...ids].map((id) => id.slice(1));
@@ -216,6 +216,7 @@ let drag = null;
 svg.addEventListener("pointerdown", (event) => {
   if (event.button > 1) return;
   const card = event.target.closest(".card-box");
+  const note = event.target.closest(".note-box");
   const begin = { x: event.clientX, y: event.clientY };
   svg.setPointerCapture(event.pointerId);
   if (card && event.button === 0) {
@@ -225,6 +226,9 @@ svg.addEventListener("pointerdown", (event) => {
       showSelection();
     } else if (!selected.has(id)) select([id]);
     drag = { kind: "cards", begin, id, moved: false };
+  } else if (note && event.button === 0) {
+    const grips = event.target.classList.contains("grip");
+    drag = { kind: "note", begin, note: pieces.notes.get(note.dataset.note), grips, moved: false };
   } else if (event.shiftKey && event.button === 0) drag = { kind: "band", begin, from: view.at(event), moved: false };
   else drag = { kind: "pan", begin, last: begin, moved: false, line: event.target.closest(".rel-line") };
 });
@@ -238,7 +242,13 @@ svg.addEventListener("pointermove", (event) => {
     view.pan(event.clientX - drag.last.x, event.clientY - drag.last.y);
     drag.last = { x: event.clientX, y: event.clientY };
   } else if (drag.kind === "cards" && mayEdit) pieces.shift(selected, x / view.scale, y / view.scale);
-  else if (drag.kind === "band") drawBand(drag.from, view.at(event));
+  else if (drag.kind === "note" && mayEdit && !drag.grips) {
+    const { note } = drag;
+    note.element.setAttribute("transform", `translate(${note.x + x / view.scale} ${note.y + y / view.scale})`);
+  } else if (drag.kind === "note" && mayEdit) {
+    drag.note.element.querySelector(".slip").setAttribute("width", Math.max(40, drag.note.width + x / view.scale));
+    drag.note.element.querySelector(".slip").setAttribute("height", Math.max(40, drag.note.height + y / view.scale));
+  } else if (drag.kind === "band") drawBand(drag.from, view.at(event));
 });
 svg.addEventListener("pointerup", (event) => {
   const done = drag;
@@ -250,13 +260,52 @@ svg.addEventListener("pointerup", (event) => {
   else if (done.kind === "cards" && selected.has(done.id)) {
     pieces.cards.get(done.id).element?.focus({ preventScroll: true });
     if (selected.size === 1) loadMargin(done.id);
-  } else if (done.kind === "band") selectBand(done.from, view.at(event), event.ctrlKey || event.metaKey);
+  } else if (done.kind === "note" && done.moved && mayEdit) placeNote(done.note, done.grips, x, y);
+  else if (done.kind === "note") loadNote(done.note);
+  else if (done.kind === "band") selectBand(done.from, view.at(event), event.ctrlKey || event.metaKey);
   else if (done.kind === "pan" && !done.moved) {
     select([]);
     if (done.line?.dataset.address) loadProposal(done.line);
     else showDiagramInMargin();
   }
 });
+const snapped = (value) => Math.round(value / GRID) * GRID;
+async function placeNote(note, grips, x, y) {
+  const size = { width: Math.max(40, snapped(note.width + x)), height: Math.max(40, snapped(note.height + y)) };
+  const given = grips ? size : { x: snapped(note.x + x), y: snapped(note.y + y) };
+  const answer = await fetch(`${addresses.notes}${note.id.slice(1)}/`, {
+    method: "POST",
+    headers: { "X-CSRFToken": requestToken(), "HX-Request": "true" },
+    body: form(given),
+  }).catch(() => null);
+  if (!answer?.ok) say("That could not be saved. Load the page again.");
+  state = "";
+  await refresh();
+  pieces.notes.get(note.id)?.element?.focus({ preventScroll: true });
+}
+function loadNote(note) {
+  note.element.focus({ preventScroll: true });
+  window.htmx.ajax("GET", `${addresses.notes}${note.id.slice(1)}/`, { target: "#margin", swap: "innerHTML" });
+}
+document.getElementById("new-note")?.addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const text = event.target.elements.text.value;
+  const { width, height } = view.size;
+  const [x, y] = [(width / 2 - view.x) / view.scale, (height / 2 - view.y) / view.scale].map(Math.round);
+  const kind = event.submitter?.value || "note";
+  const done = await send(addresses.notes, form({ kind, text, x, y, table: numbers(selected) }));
+  if (!done) return;
+  event.target.reset();
+  event.target.closest("details").removeAttribute("open");
+  await refresh();
+  pieces.notes.get(done.note)?.element?.focus({ preventScroll: true });
+});
+async function deleteNote(id) {
+  if (await send(`${addresses.notes}${id}/delete/`, form({}))) {
+    showDiagramInMargin();
+    await refresh();
+  }
+}
 svg.addEventListener("pointercancel", () => {
   drag = null;
 });
@@ -313,6 +362,16 @@ svg.addEventListener("focusin", (event) => {
 canvas.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   const step = STEPS[event.key];
+  const note = pieces.notes.get(event.target.closest(".note-box")?.dataset.note);
+  if (note) {
+    if (step && mayEdit) placeNote(note, event.shiftKey, step[0] * 10, step[1] * 10);
+    else if ((event.key === "Delete" || event.key === "Backspace") && mayEdit) deleteNote(note.id.slice(1));
+    else if (event.key === "Enter") loadNote(note);
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+    return;
+  }
   const keys = {
     "+": () => view.zoom(1.25),
     "=": () => view.zoom(1.25),
@@ -360,7 +419,8 @@ document.addEventListener("click", (event) => {
   else if (addNeighbours) addTables({ table: of, neighbours: addNeighbours });
   else if (button.dataset.lineUp && selected.size > 1) {
     moveTo(linedUp([...selected].map((id) => pieces.cards.get(id)), button.dataset.lineUp));
-  } else if ("addPath" in button.dataset) addTables({ table: numbers(selected), neighbours: "path" });
+  } else if (button.dataset.deleteNote) deleteNote(button.dataset.deleteNote);
+  else if ("addPath" in button.dataset) addTables({ table: numbers(selected), neighbours: "path" });
   else if (removeTable) removeTables([`t${removeTable}`]);
   else if (png) savePng(Number(png));
   else if ("showAsked" in button.dataset) {

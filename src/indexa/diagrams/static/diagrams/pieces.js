@@ -40,8 +40,9 @@ export class Pieces {
   }
 
   /** Put a whole other drawing in. */
-  replaceAll({ cards, lines }) {
+  replaceAll({ cards, lines, notes }) {
     this.group.replaceChildren();
+    this.notes = new Map(notes.map((note) => [note.id, note]));
     this.cards = new Map(cards.map((card) => [card.id, card]));
     this.lines = new Map(lines.map((line) => [line.id, this.#line(line)]));
     this.#changed();
@@ -88,10 +89,22 @@ export class Pieces {
   element(piece) {
     if (!piece.element) {
       piece.element = made(piece.svg);
-      if (piece.points) this.#prepareLine(piece);
+      if (piece.kind) this.#prepareNote(piece);
+      else if (piece.points) this.#prepareLine(piece);
       else this.#prepareCard(piece);
     }
     return piece.element;
+  }
+
+  #prepareNote(note) {
+    note.element.setAttribute("tabindex", "0");
+    note.element.setAttribute("role", "group");
+    note.element.setAttribute("aria-label", `${note.kind}: ${note.element.textContent}`);
+    const grip = document.createElementNS(SVG, "rect");
+    Object.entries({ x: note.width - 12, y: note.height - 12, width: 12, height: 12, class: "grip" }).forEach((one) => {
+      grip.setAttribute(...one);
+    });
+    note.element.append(grip);
   }
 
   #prepareCard(card) {
@@ -115,7 +128,7 @@ export class Pieces {
 
   /** The box around everything. */
   bounds() {
-    const all = [...this.cards.values()];
+    const all = [...this.cards.values(), ...this.notes.values()];
     if (!all.length) return { x: 0, y: 0, width: 400, height: 300 };
     const x = Math.min(...all.map((one) => one.x));
     const y = Math.min(...all.map((one) => one.y)) - 16;
@@ -147,6 +160,9 @@ export class Pieces {
     };
     put(this.lines, (fresh) => this.group.prepend(...fresh));
     put(this.cards, (fresh) => this.group.append(...fresh));
+    const shown = [...this.notes.values()].filter((note) => level !== "far").map((note) => this.element(note));
+    this.group.prepend(...shown.filter((one) => one.classList.contains("frame")));
+    this.group.append(...shown.filter((one) => !one.classList.contains("frame")));
     for (const card of this.cards.values()) if (card.element?.isConnected) this.#sizeName(card, level, view.scale);
     return true;
   }
