@@ -105,6 +105,7 @@ export class Pieces {
       grip.setAttribute(...one);
     });
     note.element.append(grip);
+    note.names = note.element.querySelectorAll(".frame-title");
   }
 
   #prepareCard(card) {
@@ -163,7 +164,9 @@ export class Pieces {
     const shown = [...this.notes.values()].filter((note) => level !== "far").map((note) => this.element(note));
     this.group.prepend(...shown.filter((one) => one.classList.contains("frame")));
     this.group.append(...shown.filter((one) => !one.classList.contains("frame")));
-    for (const card of this.cards.values()) if (card.element?.isConnected) this.#sizeName(card, level, view.scale);
+    for (const one of [...this.cards.values(), ...this.notes.values()]) {
+      if (one.element?.isConnected) this.#sizeName(one, level, view.scale);
+    }
     return true;
   }
 
