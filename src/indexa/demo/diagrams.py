@@ -15,6 +15,9 @@ METER_TO_CASH = (
 )  # fmt: skip
 
 
+_ROOM_FOR_FRAME = 110
+
+
 def draw_billing(area: Area, person: Person) -> None:
     """Draw the way from the meter to the payment, and what the logical model has around its most connected entities."""
     physical = StoredModel.objects.get(area=area, layer=Layer.PHYSICAL, name="billing")
@@ -23,6 +26,9 @@ def draw_billing(area: Area, person: Person) -> None:
         area=area, person=person, model=physical, name="Meter to cash", table_ids=ids, style="layered"
     )
     inside = [card for card in drawing_of(made).cards if card.key[0] == "metering"]
+    lower = {int(card.id[1:]): (card.x, card.y + _ROOM_FOR_FRAME) for card in inside}
+    drawing = services.move(area=area, person=person, diagram=made, places=lower)
+    inside = [card for card in drawing.cards if card.key[0] == "metering"]
     left, top = min(card.x for card in inside), min(card.y for card in inside)
     around = {
         "x": left, "y": top, "width": max(card.right for card in inside) - left,
