@@ -119,19 +119,12 @@ def move(*, area: Area, person: Person, diagram: Diagram, places: Mapping[int, t
         raise DiagramError("That is too far away.")
     drawing = drawing_of(diagram)
     cards = {card.id: card for card in drawing.cards}
-    found = diagram.cards.filter(table_id__in=list(places)).select_related("table")
     what = f"Moved {len(places):,} tables" if len(places) > 1 else "Moved a table"
-    moved = []
     with record(area=area, person=person, why=f"{what} on {diagram.name}", model_id=diagram.model_id) as changes:
-        for one in found:
-            before = record_of_card(one)
-            one.x, one.y = (round(value, 1) for value in places[one.table_id])
-            if record_of_card(one) != before:
-                changes.update("card", one.pk, one.table.full_name, "record", before, record_of_card(one))
-                moved.append(one)
-            if card := cards.get(f"t{one.table_id}"):
-                card.x, card.y = one.x, one.y
-        DiagramCard.objects.bulk_update(moved, ["x", "y"], batch_size=2_000)
+        _save_places(changes, diagram, places)
+    for id_, (x, y) in places.items():
+        if card := cards.get(f"t{id_}"):
+            card.x, card.y = round(x, 1), round(y, 1)
     keys = {cards[f"t{id_}"].key for id_ in places if f"t{id_}" in cards}
     route(drawing.cards, drawing.lines, only=affected(drawing.cards, drawing.lines, keys))
     keep_routes(diagram, drawing)
@@ -222,17 +215,9 @@ def arrange(
             card.x, card.y = card.x - 40 + left, card.y - 55 + top
         part(drawing.cards, {card.key: True for card in drawing.cards if card.key not in keys})
     route(drawing.cards, drawing.lines)
-    places = {int(card.id[1:]): card for card in chosen}
     why = f"Arranged {_counted(len(chosen))} on {diagram.name}"
     with record(area=area, person=person, why=why, model_id=diagram.model_id) as changes:
-        moved = []
-        for one in diagram.cards.filter(table_id__in=list(places)).select_related("table"):
-            before = record_of_card(one)
-            one.x, one.y = places[one.table_id].x, places[one.table_id].y
-            if record_of_card(one) != before:
-                changes.update("card", one.pk, one.table.full_name, "record", before, record_of_card(one))
-                moved.append(one)
-        DiagramCard.objects.bulk_update(moved, ["x", "y"], batch_size=2_000)
+        _save_places(changes, diagram, {int(card.id[1:]): (card.x, card.y) for card in chosen})
     keep_routes(diagram, drawing)
     touch(diagram)
 
@@ -284,11 +269,15 @@ def _make_room(changes: Recorder, diagram: Diagram) -> None:
         load_tables([one.table_id for one in placed]), placed, depth=diagram.depth, naming=diagram.naming, title=""
     )
     part(drawing.cards, gap=16.0)
-    places = {int(card.id[1:]): card for card in drawing.cards}
+    _save_places(changes, diagram, {int(card.id[1:]): (card.x, card.y) for card in drawing.cards})
+
+
+def _save_places(changes: Recorder, diagram: Diagram, places: Mapping[int, tuple[float, float]]) -> None:
+    """Write where tables (by id) lie, and note those that lie elsewhere now."""
     moved = []
-    for one in placed:
+    for one in diagram.cards.filter(table_id__in=list(places)).select_related("table"):
         before = record_of_card(one)
-        one.x, one.y = places[one.table_id].x, places[one.table_id].y
+        one.x, one.y = (round(value, 1) for value in places[one.table_id])
         if record_of_card(one) != before:
             changes.update("card", one.pk, one.table.full_name, "record", before, record_of_card(one))
             moved.append(one)

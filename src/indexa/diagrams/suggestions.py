@@ -28,7 +28,7 @@ _KEPT_FOR = 3_600
 
 def suggestions(model: StoredModel) -> list[Suggestion]:
     """Return the first diagram, then a diagram for each neighbourhood, the largest first; in a few queries."""
-    key = f"diagrams {model.pk} {last_change_of(model)}"
+    key = f"diagrams:{model.pk}:{last_change_of(model)}"
     found: list[Suggestion] = cache.get_or_set(key, lambda: _found_in(model), _KEPT_FOR) or []
     return found
 

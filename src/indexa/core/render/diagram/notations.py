@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal, TypeAlias
 
 from indexa.core.diagram.parts import Line, Point
+from indexa.core.render.diagram.numbers import short as _n
 
 Notation: TypeAlias = Literal["crows-foot", "idef1x", "uml"]
 NOTATIONS: tuple[Notation, ...] = ("crows-foot", "idef1x", "uml")
@@ -72,8 +73,3 @@ def _bar(x: float, y: float) -> str:
 
 def _circle(x: float, y: float) -> str:
     return f'<circle cx="{_n(x)}" cy="{_n(y)}" r="3.5"/>'
-
-
-def _n(number: float) -> str:
-    """Write a number as short as it can be."""
-    return f"{number:.1f}".rstrip("0").rstrip(".")

@@ -13,6 +13,7 @@ from textwrap import wrap
 from indexa.core.diagram.cards import EDGE, NAME_AT, ROW
 from indexa.core.diagram.parts import Card, Drawing, Line, Note, Point, Row
 from indexa.core.render.diagram.notations import Notation, ends
+from indexa.core.render.diagram.numbers import short as _n
 
 STYLES = Path(__file__).parent / "static" / "drawing.css"
 _CORNER = 6.0
@@ -248,8 +249,3 @@ def _cut(text: str, room: float, letter: float) -> str:
     """Cut a text that is wider than its room."""
     most = int(room / letter + 0.01)
     return text if len(text) <= most else f"{text[: max(1, most - 1)]}…"
-
-
-def _n(number: float) -> str:
-    """Write a number as short as it can be."""
-    return f"{number:.1f}".rstrip("0").rstrip(".")

@@ -1,0 +1,77 @@
+"""`layout` and `render`: a model file or a script to places, SVG, Mermaid and DOT, without a server."""
+
+from __future__ import annotations
+
+import io
+import json
+import tempfile
+from contextlib import redirect_stderr
+from pathlib import Path
+from unittest import TestCase
+from xml.etree import ElementTree
+
+from indexa.cli.__main__ import main
+
+SCRIPT = """
+create table bill.acct (acct_id bigint primary key, nm varchar(40) not null);
+create table bill.inv (inv_id bigint primary key, acct_id bigint not null references bill.acct (acct_id), amt numeric(9,2));
+create table bill.inv_ln (inv_id bigint references bill.inv (inv_id), ln_no int, primary key (inv_id, ln_no));
+create table crm.note (note_id bigint primary key, up_id bigint references crm.note (note_id));
+"""
+
+
+class DiagramCommandTests(TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        (self.folder / "s.sql").write_text(SCRIPT)
+
+    def out(self, command: str, *options: str) -> str:
+        target = self.folder / "out"
+        self.assertEqual(main([command, str(self.folder / "s.sql"), "-o", str(target), *options]), 0)
+        return target.read_text()
+
+    def test_a_layout_names_every_table_and_the_points_of_every_relationship(self) -> None:
+        layout = json.loads(self.out("layout", "--style", "layered", "--depth", "keys"))
+        self.assertEqual({(t["schema"], t["name"]) for t in layout["tables"]},
+                         {("bill", "acct"), ("bill", "inv"), ("bill", "inv_ln"), ("crm", "note")})  # fmt: skip
+        self.assertEqual(
+            {(r["table"], r["ref_table"]) for r in layout["relationships"]},
+            {("inv", "acct"), ("inv_ln", "inv"), ("note", "note")},
+        )
+        boxes = {t["name"]: t for t in layout["tables"]}
+        for one in layout["relationships"]:
+            for name, (x, y) in ((one["table"], one["points"][0]), (one["ref_table"], one["points"][-1])):
+                box = boxes[name]
+                self.assertIn(x, (box["x"], box["x"] + box["width"]))
+                self.assertTrue(box["y"] <= y <= box["y"] + box["height"])
+        self.assertLess(boxes["acct"]["x"], boxes["inv"]["x"])
+        self.assertEqual(layout, json.loads(self.out("layout", "--style", "layered", "--depth", "keys")))
+
+    def test_only_what_matches_is_drawn_and_what_matches_nothing_is_said(self) -> None:
+        layout = json.loads(self.out("layout", "--tables", "BILL.inv*"))
+        self.assertEqual({t["name"] for t in layout["tables"]}, {"inv", "inv_ln"})
+        said = io.StringIO()
+        with redirect_stderr(said):
+            self.assertEqual(main(["layout", str(self.folder / "s.sql"), "--tables", "nothing"]), 1)
+        self.assertIn("No table matches nothing", said.getvalue())
+
+    def test_a_picture_stands_alone_with_its_fonts_and_literal_colours(self) -> None:
+        for notation, sign in (("crows-foot", "<circle"), ("idef1x", 'class="dot"'), ("uml", "0..*")):
+            text = self.out("render", "--to", "svg", "--notation", notation, "--theme", "dark")
+            ElementTree.fromstring(text)
+            self.assertIn(sign, text)
+            self.assertIn("font/woff2", text)
+            self.assertNotIn("var(", text)
+            self.assertNotIn("http://", text.replace("http://www.w3.org/2000/svg", ""))
+
+    def test_text_forms_tell_keys_and_both_ends(self) -> None:
+        mermaid = self.out("render", "--to", "mermaid")
+        self.assertIn("bill_acct ||..o{ bill_inv", mermaid)
+        self.assertIn("bill_inv ||--o{ bill_inv_ln", mermaid)
+        self.assertIn("crm_note |o..o{ crm_note", mermaid)
+        self.assertIn("bigint inv_id PK, FK", mermaid)
+        dot = self.out("render", "--to", "dot")
+        self.assertIn("bill_inv -> bill_acct", dot)
+        self.assertIn("style=dashed", dot)
