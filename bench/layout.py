@@ -13,6 +13,7 @@ from indexa.core.diagram.neighbourhoods import neighbourhoods, suggested
 from indexa.core.diagram.parts import Drawing, Point
 from indexa.core.diagram.placing import crossings, overlap
 from indexa.core.diagram.routing import affected, route
+from indexa.core.diagram.whole_map import map_of
 from indexa.core.model import Column, ForeignKey, Key, Model, Table
 
 SIZES = (20, 100, 500, 1_000)
@@ -82,6 +83,8 @@ def main(_: list[str]) -> None:
         )
         print(f"{'':>7} moving one card: {seconds * 1000:.0f} ms")
     large = made_up(10_000)
+    areas, map_seconds = _timed(lambda: map_of(large, place_by_graphviz))
+    print(f"map of 10,000 tables: {len(areas)} areas in {map_seconds:.1f} s (limit 15)")
     groups, seconds = _timed(lambda: neighbourhoods(large))
     _, first = _timed(lambda: suggested(large))
     print(

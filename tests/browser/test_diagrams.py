@@ -151,3 +151,18 @@ class DiagramPageTests(BrowserCase):
         self.click("#found-tables [data-add-table]")
         self.until(lambda: self.browser.find_elements(By.CSS_SELECTOR, self.card("t5")), "the table is not drawn")
         self.assertNotIn("An empty diagram", self.find("#canvas").text)
+
+    def test_a_map_is_searched_and_a_neighbourhood_becomes_a_diagram(self) -> None:
+        self.open(reverse("diagrams:map", args=[self.area.slug, self.stored.pk]))
+        self.until(lambda: self.browser.find_elements(By.CSS_SELECTOR, "#map[data-ready]"), "the map is not drawn")
+        self.assert_accessible("map")
+        self.press("#find-on-map", "t7")
+        self.see("1 found", "#map-words")
+        self.press("#find-on-map", Keys.ENTER)
+        self.see("t7", "#margin h2")
+        self.press("#map", "0", "+", Keys.ARROW_LEFT, Keys.ESCAPE)
+        self.click("#area-list button")
+        self.click("#margin form button")
+        self.see("Arrange", ".acts")
+        made = Diagram.objects.get()
+        self.assertGreater(made.cards.count(), 1)

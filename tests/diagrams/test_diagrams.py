@@ -143,7 +143,7 @@ class DiagramTests(DiagramCase):
         services.move(area=self.area, person=other, diagram=diagram, places={second: (900, 700)})
         with self.assertRaises(ConflictsError) as caught:
             undoing.undo(area=self.area, person=self.person)
-        self.assertIn("has moved or removed it since", caught.exception.conflicts[0].why)
+        self.assertIn("has changed it since", caught.exception.conflicts[0].why)
         self.assertEqual(self.placed(diagram), {"t0": (5.0, 5.0), "t1": (900.0, 700.0)})
         services.move(area=self.area, person=self.person, diagram=diagram, places={first: (5, 300)})
         undoing.undo(area=self.area, person=self.person)

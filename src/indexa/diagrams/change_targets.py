@@ -1,7 +1,8 @@
-"""The kinds of objects of diagrams that can be undone: diagrams as a whole, what is set of them, and cards."""
+"""The kinds of objects of diagrams that can be undone: diagrams as a whole, what is set of them, and what lies on them."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,66 +10,57 @@ from django.db.models import F
 
 from indexa.changes.errors import Conflict
 from indexa.changes.models import Change, ChangeSet
-from indexa.changes.targets import MOST_CONFLICTS, PlainField, TargetKind, last_writer, register
-from indexa.diagrams.models import Diagram, DiagramCard, DiagramNote
-from indexa.diagrams.records import VIEW_FIELDS, record_of_card, record_of_diagram, record_of_note
-from indexa.store.models import StoredTable
+from indexa.changes.targets import PlainField, TargetKind, last_writer, register
+from indexa.changes.whole_records import RecordField
+from indexa.diagrams.models import Diagram, DiagramCard, DiagramLine, DiagramNote
+from indexa.diagrams.records import VIEW_FIELDS, record_of_card, record_of_diagram, record_of_line, record_of_note
+from indexa.store.models import StoredRelationship, StoredTable
 
 _VERSION = ", version = o.version + 1, changed_at = now()"
 
 
-@dataclass(frozen=True)
-class CardField:
-    """A card as a whole: that it is there, and where."""
+def _without_diagram(done: ChangeSet, back: Sequence[Change]) -> dict[int, str]:
+    """Return what lay on diagrams that are deleted, unless the same change set deleted them: those come back first."""
+    wanted = {_diagram_of(change) for change in back}
+    there = set(Diagram.objects.filter(pk__in=wanted).values_list("pk", flat=True)) | _deleted_with(done)
+    return {one.object_id: "its diagram was deleted" for one in back if _diagram_of(one) not in there}
 
-    label: str = "Table"
 
-    def conflicts(self, done: ChangeSet, target: str, field: str) -> list[Conflict]:
-        """Return the cards that were moved or removed since, and those whose diagram or table is gone."""
-        changes = list(done.changes.filter(target=target, field=field))
-        now = DiagramCard.objects.in_bulk([change.object_id for change in changes])
-        back = [change.before for change in changes if change.before]
-        diagrams = set(Diagram.objects.filter(pk__in={one["diagram_id"] for one in back}).values_list("pk", flat=True))
-        deleted = _deleted_with(done)
-        tables = set(StoredTable.objects.filter(pk__in={one["table_id"] for one in back}).values_list("pk", flat=True))
-        pairs = {(one["diagram_id"], one["table_id"]) for one in back}
-        ours = {change.object_id for change in changes}
-        taken = DiagramCard.objects.filter(diagram_id__in={pair[0] for pair in pairs}).exclude(pk__in=ours)
-        there = set(taken.values_list("diagram_id", "table_id"))
-        found = []
-        for change in changes:
-            item = now.get(change.object_id)
-            if (record_of_card(item) if item else None) != change.after:
-                by = last_writer(target, change.object_id, field, done.pk)
-                found.append(
-                    Conflict(change.label, self.label, f"{by or 'somebody'} has moved or removed it since", by)
-                )
-            elif change.before and change.before["diagram_id"] not in diagrams | deleted:
-                found.append(Conflict(change.label, self.label, "its diagram was deleted"))
-            elif change.before and change.before["table_id"] not in tables:
-                found.append(Conflict(change.label, self.label, "its table was deleted"))
-            elif change.before and (change.before["diagram_id"], change.before["table_id"]) in there:
-                found.append(Conflict(change.label, self.label, "it was put on the diagram again"))
-        return found[:MOST_CONFLICTS]
+def _cards_in_the_way(done: ChangeSet, back: Sequence[Change]) -> Mapping[int, str]:
+    records = {change.object_id: change.before or {} for change in back}
+    tables = {one["table_id"] for one in records.values()}
+    known = set(StoredTable.objects.filter(pk__in=tables).values_list("pk", flat=True))
+    diagrams = {one["diagram_id"] for one in records.values()}
+    taken = DiagramCard.objects.filter(diagram_id__in=diagrams).exclude(pk__in=list(records))
+    again = set(taken.values_list("diagram_id", "table_id"))
+    gone = {id_: "its table was deleted" for id_, one in records.items() if one["table_id"] not in known}
+    twice = {
+        id_: "it was put on the diagram again"
+        for id_, one in records.items()
+        if (one["diagram_id"], one["table_id"]) in again
+    }
+    return twice | gone | _without_diagram(done, back)
 
-    def write(self, inverse: ChangeSet, target: str, field: str) -> None:
-        """Make, move and remove cards as the changes say."""
-        changes = list(inverse.changes.filter(target=target, field=field))
-        DiagramCard.objects.filter(pk__in=[one.object_id for one in changes if one.after is None]).delete()
-        there = DiagramCard.objects.in_bulk([one.object_id for one in changes if one.after])
-        fresh: list[DiagramCard] = []
-        moved: list[DiagramCard] = []
-        for change in changes:
-            if not change.after:
-                continue
-            card = there.get(change.object_id) or DiagramCard(pk=change.object_id)
-            for name, value in change.after.items():
-                setattr(card, name, value)
-            (moved if change.object_id in there else fresh).append(card)
-        DiagramCard.objects.bulk_create(fresh, batch_size=2_000)
-        DiagramCard.objects.bulk_update(moved, ["x", "y", "depth"], batch_size=2_000)
-        touched: set[int] = {(one.after or one.before or {})["diagram_id"] for one in changes}
-        Diagram.objects.filter(pk__in=touched).update(version=F("version") + 1)
+
+def _lines_in_the_way(done: ChangeSet, back: Sequence[Change]) -> Mapping[int, str]:
+    wanted = {(change.before or {})["relationship_id"] for change in back}
+    known = set(StoredRelationship.objects.filter(pk__in=wanted).values_list("pk", flat=True))
+    gone = {
+        one.object_id: "its relationship was deleted"
+        for one in back
+        if (one.before or {})["relationship_id"] not in known
+    }
+    return gone | _without_diagram(done, back)
+
+
+def _diagram_of(change: Change) -> int:
+    found: int = (change.after or change.before or {})["diagram_id"]
+    return found
+
+
+def _count_up(changes: Sequence[Change]) -> None:
+    """Have pages know that they show an older state of the diagrams."""
+    Diagram.objects.filter(pk__in={_diagram_of(change) for change in changes}).update(version=F("version") + 1)
 
 
 def _deleted_with(done: ChangeSet) -> set[int]:
@@ -103,41 +95,27 @@ class DiagramField:
                 Diagram.objects.create(pk=change.object_id, **change.after)
 
 
-@dataclass(frozen=True)
-class NoteField:
-    """A note or frame as a whole."""
-
-    label: str = "Note"
-
-    def conflicts(self, done: ChangeSet, target: str, field: str) -> list[Conflict]:
-        """Return the notes that were changed since, and those whose diagram is gone."""
-        changes = list(done.changes.filter(target=target, field=field))
-        now = DiagramNote.objects.in_bulk([change.object_id for change in changes])
-        wanted = {change.before["diagram_id"] for change in changes if change.before}
-        diagrams = set(Diagram.objects.filter(pk__in=wanted).values_list("pk", flat=True)) | _deleted_with(done)
-        found = []
-        for change in changes:
-            item = now.get(change.object_id)
-            if (record_of_note(item) if item else None) != change.after:
-                by = last_writer(target, change.object_id, field, done.pk)
-                found.append(Conflict(change.label, self.label, f"{by or 'somebody'} has changed it since", by))
-            elif change.before and change.before["diagram_id"] not in diagrams:
-                found.append(Conflict(change.label, self.label, "its diagram was deleted"))
-        return found[:MOST_CONFLICTS]
-
-    def write(self, inverse: ChangeSet, target: str, field: str) -> None:
-        """Make, change and delete notes as the changes say."""
-        changes = list(inverse.changes.filter(target=target, field=field))
-        DiagramNote.objects.filter(pk__in=[one.object_id for one in changes if one.after is None]).delete()
-        for change in changes:
-            if change.after is not None:
-                DiagramNote.objects.update_or_create(pk=change.object_id, defaults=change.after)
-        touched: set[int] = {(one.after or one.before or {})["diagram_id"] for one in changes}
-        Diagram.objects.filter(pk__in=touched).update(version=F("version") + 1)
-
-
-register(TargetKind("note", "Note on a diagram", {"record": NoteField()}))
-register(TargetKind("card", "Table on a diagram", {"record": CardField()}))
+register(
+    TargetKind(
+        "note",
+        "Note on a diagram",
+        {"record": RecordField("Note", DiagramNote.objects, record_of_note, _without_diagram, _count_up)},
+    )
+)
+register(
+    TargetKind(
+        "card",
+        "Table on a diagram",
+        {"record": RecordField("Table", DiagramCard.objects, record_of_card, _cards_in_the_way, _count_up)},
+    )
+)
+register(
+    TargetKind(
+        "line",
+        "Line on a diagram",
+        {"record": RecordField("Line", DiagramLine.objects, record_of_line, _lines_in_the_way, _count_up)},
+    )
+)
 register(
     TargetKind(
         "diagram",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-from indexa.store.models import StoredModel, StoredTable
+from indexa.store.models import StoredModel, StoredRelationship, StoredTable
 
 
 class Diagram(models.Model):
@@ -66,23 +66,29 @@ class DiagramNote(models.Model):
     y = models.FloatField()
     width = models.FloatField()
     height = models.FloatField()
+    rank = models.IntegerField(default=0)
+    """What has more lies in front of what has less, and of what is older."""
 
     class Meta:
         db_table = "diagram_note"
-        ordering = ["pk"]
+        ordering = ["rank", "pk"]
 
     def __str__(self) -> str:
         return f"{self.kind} {self.text[:40]}"
 
 
 class DiagramCard(models.Model):
-    """A table on a diagram. `x` and `y` are its upper left corner in px; `depth` is its own where it is not the diagram's."""
+    """A table on a diagram. `x` and `y` are its upper left corner in px.
+
+    `depth` is its own where it is not the diagram's; `width` its own where a person made it wider or narrower, else 0.
+    """
 
     diagram = models.ForeignKey(Diagram, on_delete=models.CASCADE, related_name="cards")
     table = models.ForeignKey(StoredTable, on_delete=models.CASCADE, db_constraint=False, related_name="+")
     x = models.FloatField()
     y = models.FloatField()
     depth = models.CharField(max_length=8, blank=True)
+    width = models.FloatField(default=0)
 
     class Meta:
         db_table = "diagram_card"
@@ -90,3 +96,38 @@ class DiagramCard(models.Model):
 
     def __str__(self) -> str:
         return f"{self.table_id} on {self.diagram_id}"
+
+
+class DiagramLine(models.Model):
+    """A relationship on a diagram whose way a person has chosen. `bends` are its corners in px, from child to parent."""
+
+    diagram = models.ForeignKey(Diagram, on_delete=models.CASCADE, related_name="bent_lines")
+    relationship = models.ForeignKey(
+        StoredRelationship, on_delete=models.CASCADE, db_constraint=False, related_name="+"
+    )
+    bends = models.JSONField()
+
+    class Meta:
+        db_table = "diagram_line"
+        constraints = [
+            models.UniqueConstraint(fields=["diagram", "relationship"], name="relationship_once_on_a_diagram")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.relationship_id} on {self.diagram_id}"
+
+
+class ModelMap(models.Model):
+    """The places of a whole model's map, kept while its tables and relationships are the same."""
+
+    model = models.OneToOneField(StoredModel, on_delete=models.CASCADE, related_name="map")
+    digest = models.CharField(max_length=64)
+    """Of the tables and relationships that it was made of."""
+    areas = models.JSONField()
+    """Each a record of `name`, `x`, `y`, `width`, `height` in px and `tables`: id, x and y of each."""
+
+    class Meta:
+        db_table = "model_map"
+
+    def __str__(self) -> str:
+        return f"map of {self.model_id}"

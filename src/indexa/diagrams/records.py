@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from indexa.diagrams.models import Diagram, DiagramCard, DiagramNote
+from indexa.diagrams.models import Diagram, DiagramCard, DiagramLine, DiagramNote
 
 VIEW_FIELDS = ("name", "depth", "naming", "notation", "colour")
 """What people set of a diagram, each undone by itself."""
@@ -19,12 +19,20 @@ def record_of_diagram(diagram: Diagram) -> dict[str, Any]:
 
 def record_of_card(card: DiagramCard) -> dict[str, Any]:
     """Return a card as a record."""
-    return {"diagram_id": card.diagram_id, "table_id": card.table_id, "x": card.x, "y": card.y, "depth": card.depth}
+    return {
+        "diagram_id": card.diagram_id, "table_id": card.table_id, "x": card.x, "y": card.y, "depth": card.depth,
+        "width": card.width,
+    }  # fmt: skip
 
 
 def record_of_note(note: DiagramNote) -> dict[str, Any]:
     """Return a note or frame as a record."""
     return {
         "diagram_id": note.diagram_id, "kind": note.kind, "text": note.text, "x": note.x, "y": note.y, "width": note.width,
-        "height": note.height,
+        "height": note.height, "rank": note.rank,
     }  # fmt: skip
+
+
+def record_of_line(line: DiagramLine) -> dict[str, Any]:
+    """Return the bends of a line as a record."""
+    return {"diagram_id": line.diagram_id, "relationship_id": line.relationship_id, "bends": line.bends}

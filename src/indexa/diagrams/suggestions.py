@@ -5,12 +5,11 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from django.core.cache import cache
-from django.db.models import Count
 
 from indexa.core.diagram.neighbourhoods import neighbourhoods, suggested
-from indexa.core.model import ForeignKey, Model, Table
 from indexa.diagrams.drawing import last_change_of
-from indexa.store.models import StoredColumn, StoredModel, StoredRelationship
+from indexa.diagrams.outlines import outline_of, widths_of
+from indexa.store.models import StoredModel
 
 FIRST = "Most connected tables"
 
@@ -34,32 +33,10 @@ def suggestions(model: StoredModel) -> list[Suggestion]:
 
 
 def _found_in(model: StoredModel) -> list[Suggestion]:
-    outline, ids = _outline(model)
-    counted = StoredColumn.objects.filter(table__model=model, removed_at__isnull=True).values_list("table_id")
-    counts = dict(counted.annotate(count=Count("pk")))
+    outline, ids = outline_of(model)
     if not outline.tables:
         return []
-    first = [ids[key] for key in suggested(outline, {key: counts.get(pk, 0) for key, pk in ids.items()})]
+    first = [ids[key] for key in suggested(outline, widths_of(model, ids))]
     found = [Suggestion(FIRST, first)]
     found += [Suggestion(one.name, [ids[key] for key in one.tables]) for one in neighbourhoods(outline)]
     return found
-
-
-def _outline(model: StoredModel) -> tuple[Model, dict[tuple[str, str], int]]:
-    """Return a model with nothing but its tables, their width and their relationships; and the tables' ids by name."""
-    rows = model.tables.filter(removed_at__isnull=True).values_list(
-        "pk", "schema", "name", "kind", "business_name", "entity__business_name"
-    )
-    tables = {
-        pk: Table(schema=schema, name=name, kind=kind, business_name=business_name or entity_name or "")  # type: ignore[arg-type]
-        for pk, schema, name, kind, business_name, entity_name in rows
-    }
-    edges = StoredRelationship.objects.filter(table_id__in=model.tables.values("pk"), ref_table__isnull=False)
-    for number, (child, parent) in enumerate(edges.order_by("pk").values_list("table_id", "ref_table_id")):
-        if child in tables and parent in tables:
-            to = tables[parent or 0]
-            tables[child].foreign_keys.append(
-                ForeignKey(name=str(number), columns=(), ref_schema=to.schema, ref_table=to.name, ref_columns=())
-            )
-    outline = Model(name=model.name, platform=model.platform, tables=list(tables.values()))
-    return outline, {(table.schema, table.name): pk for pk, table in tables.items()}

@@ -2,13 +2,17 @@
 
 from django.urls import path
 
-from indexa.diagrams import views
+from indexa.diagrams import map_views, views
 
 app_name = "diagrams"
 urlpatterns = [
     path("models/<int:pk>/diagrams/", views.diagram_list, name="list"),
     path("models/<int:pk>/diagrams/suggested/", views.suggested, name="suggested"),
     path("models/<int:pk>/diagrams/new/", views.create, name="new"),
+    path("models/<int:pk>/map/", map_views.page, name="map"),
+    path("models/<int:pk>/map/content/", map_views.content, name="map-content"),
+    path("models/<int:pk>/map/areas/<int:number>/", map_views.area_margin, name="map-area"),
+    path("models/<int:pk>/map/tables/<int:table_pk>/", map_views.table_margin, name="map-table"),
     path("diagrams/<int:pk>/", views.page, name="page"),
     path("diagrams/<int:pk>/content/", views.content, name="content"),
     path("diagrams/<int:pk>/move/", views.move, name="move"),

@@ -17,6 +17,8 @@ _LARGEST = 40
 """By judgement: more tables than these are no neighbourhood that one takes in at a glance; it is parted again."""
 _SEED = 7
 """Communities are found the same way each time."""
+LOOSE = "Tables without relationships"
+"""The name of the last neighbourhood, of tables that nothing connects."""
 _WORD = re.compile(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])|[A-Z]")
 
 
@@ -97,7 +99,7 @@ def neighbourhoods(model: Model) -> list[Neighbourhood]:
     ]
     _tell_apart(found)
     if loose:
-        found.append(Neighbourhood("Tables without relationships", loose))
+        found.append(Neighbourhood(LOOSE, loose))
     return found
 
 

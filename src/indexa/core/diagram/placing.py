@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from math import ceil
 from typing import Literal, Protocol, TypeAlias
 
 from indexa.core.diagram.cards import TAB
@@ -23,6 +24,22 @@ class Engine(Protocol):
         self, sizes: Sequence[tuple[float, float]], edges: Sequence[tuple[int, int]], style: str, direction: Direction
     ) -> list[Point]:
         """`style` is "spread" (by forces), "layered" or "radial". Raises EngineError where it fails or takes too long."""
+
+
+class Box(Protocol):
+    """What has a place and a size, and can be moved: a card, or an area of the map."""
+
+    key: Key
+    x: float
+    y: float
+
+    @property
+    def right(self) -> float:
+        """The x of the right edge."""
+
+    @property
+    def bottom(self) -> float:
+        """The y of the lower edge."""
 
 
 class EngineError(Exception):
@@ -140,7 +157,7 @@ def _in_rows(cards: Sequence[Card], top: float, width: float) -> None:
         tallest = max(tallest, card.height)
 
 
-def part(cards: Sequence[Card], fixed: Mapping[Key, bool] | None = None, gap: float = 24.0) -> None:
+def part(cards: Sequence[Box], fixed: Mapping[Key, bool] | None = None, gap: float = 24.0) -> None:
     """Move cards apart that lie on top of each other or touch, by as little as it takes; `fixed` ones stay.
 
     Passes from left to right and from top to bottom: a card that is in the way of an earlier one goes beyond it on the
@@ -148,14 +165,14 @@ def part(cards: Sequence[Card], fixed: Mapping[Key, bool] | None = None, gap: fl
     """
     fixed = fixed or {}
     order = sorted(cards, key=lambda card: (not fixed.get(card.key, False), card.y, card.x, card.key))
-    settled: list[Card] = []
+    settled: list[Box] = []
     for card in order:
         if not fixed.get(card.key, False):
             _make_room(card, settled, gap)
         settled.append(card)
 
 
-def _make_room(card: Card, settled: Sequence[Card], gap: float) -> None:
+def _make_room(card: Box, settled: Sequence[Box], gap: float) -> None:
     while True:
         hits = [other for other in settled if overlap(card, other, gap)]
         if not hits:
@@ -166,10 +183,10 @@ def _make_room(card: Card, settled: Sequence[Card], gap: float) -> None:
             card.x += right
         else:
             card.y += down
-        card.x, card.y = round(card.x), round(card.y)
+        card.x, card.y = ceil(card.x), ceil(card.y)  # not rounded: going back by less than a px would go on for ever
 
 
-def overlap(one: Card, other: Card, gap: float = 0.0) -> bool:
+def overlap(one: Box, other: Box, gap: float = 0.0) -> bool:
     """Return whether two cards, each with its tab and a gap around, lie on top of each other."""
     return (
         one.x < other.right + gap
