@@ -8,7 +8,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
-from indexa.diagrams import services
+from indexa.diagrams import moving, services
 from indexa.diagrams.models import Diagram
 from tests.browser.case import BrowserCase
 from tests.diagrams.test_diagrams import chain
@@ -131,7 +131,7 @@ class DiagramPageTests(BrowserCase):
         self.open_diagram(diagram)
         colleague = make_person(self.area, Role.STEWARD)
         there = table(self.stored, "t2").pk
-        services.move(area=self.area, person=colleague, diagram=diagram, places={there: (1200, 640)})
+        moving.move(area=self.area, person=colleague, diagram=diagram, places={there: (1200, 640)})
         before = self.place(diagram, "t0")
         self.drag("t0", 30, 90)
         self.until(lambda: self.place(diagram, "t0") != before, "the own move is lost")
@@ -166,3 +166,39 @@ class DiagramPageTests(BrowserCase):
         self.see("Arrange", ".acts")
         made = Diagram.objects.get()
         self.assertGreater(made.cards.count(), 1)
+
+    def test_a_line_is_bent_by_dragging_moved_by_keys_and_straightened(self) -> None:
+        diagram = self.made("t0", "t1")
+        places = {table(self.stored, "t0").pk: (40, 60), table(self.stored, "t1").pk: (440, 60)}
+        moving.move(area=self.area, person=self.person, diagram=diagram, places=places)
+        self.open_diagram(diagram)
+
+        def bends() -> list[list[float]]:
+            return next(iter(diagram.bent_lines.values_list("bends", flat=True)), [])
+
+        x, y = self.browser.execute_script(
+            "const run = document.querySelector('#drawing .rel-line .run');"
+            "const at = run.getPointAtLength(run.getTotalLength() / 2).matrixTransform(run.getScreenCTM());"
+            "return [Math.round(at.x), Math.round(at.y)];"
+        )
+        chain = ActionChains(self.browser)
+        chain.w3c_actions.pointer_action.move_to_location(x, y)
+        chain.click_and_hold().move_by_offset(30, 60).move_by_offset(30, 40).release().perform()
+        self.until(lambda: len(bends()) >= 2, "the bends are not saved")
+        before = bends()
+        self.see("Straighten", "#margin")
+        self.assert_accessible("a line in the margin")
+        self.until(lambda: self.browser.switch_to.active_element.get_attribute("data-line"), "the line has no focus")
+        self.browser.switch_to.active_element.send_keys(Keys.ARROW_DOWN, Keys.ARROW_RIGHT)
+        self.until(lambda: bends() and bends() != before, "the keys do not move it")
+        self.click("[data-straighten]")
+        self.until(lambda: not bends(), "it keeps its bends")
+
+    def test_a_card_is_made_wider_by_its_edge(self) -> None:
+        diagram = self.made("t0", "t1")
+        self.open_diagram(diagram)
+        edge = self.find(f"{self.card('t0')} .edge")
+        ActionChains(self.browser).move_to_element(edge).click_and_hold().move_by_offset(40, 0).move_by_offset(
+            40, 0
+        ).release().perform()
+        self.until(lambda: diagram.cards.get(table__name="t0").width > 150, "the width is not saved")

@@ -14,7 +14,7 @@ from indexa.areas.models import Role
 from indexa.changes import undoing
 from indexa.changes.errors import ConflictsError
 from indexa.core.model import Column, ForeignKey, Key, Model, Table
-from indexa.diagrams import services
+from indexa.diagrams import moving, services
 from indexa.diagrams.drawing import drawing_of
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram, DiagramCard
@@ -138,14 +138,14 @@ class DiagramTests(DiagramCase):
     def test_undo_of_a_move_does_not_take_what_a_colleague_moved_since(self) -> None:
         diagram = self.made("t0", "t1")
         (first, second) = self.ids("t0", "t1")
-        services.move(area=self.area, person=self.person, diagram=diagram, places={first: (5, 5), second: (900, 5)})
+        moving.move(area=self.area, person=self.person, diagram=diagram, places={first: (5, 5), second: (900, 5)})
         other = make_person(self.area)
-        services.move(area=self.area, person=other, diagram=diagram, places={second: (900, 700)})
+        moving.move(area=self.area, person=other, diagram=diagram, places={second: (900, 700)})
         with self.assertRaises(ConflictsError) as caught:
             undoing.undo(area=self.area, person=self.person)
         self.assertIn("has changed it since", caught.exception.conflicts[0].why)
         self.assertEqual(self.placed(diagram), {"t0": (5.0, 5.0), "t1": (900.0, 700.0)})
-        services.move(area=self.area, person=self.person, diagram=diagram, places={first: (5, 300)})
+        moving.move(area=self.area, person=self.person, diagram=diagram, places={first: (5, 300)})
         undoing.undo(area=self.area, person=self.person)
         self.assertEqual(self.placed(diagram), {"t0": (5.0, 5.0), "t1": (900.0, 700.0)})
 
@@ -245,7 +245,7 @@ class DiagramTests(DiagramCase):
 
     def test_a_table_can_have_a_depth_of_its_own(self) -> None:
         diagram = self.made("t0", "t1", depth="names")
-        url = reverse("diagrams:card-depth", args=[self.area.slug, diagram.pk, self.ids("t1")[0]])
+        url = reverse("diagrams:set-card", args=[self.area.slug, diagram.pk, self.ids("t1")[0]])
         self.assertEqual(self.client.post(url, {"depth": "everything"}).status_code, 422)
         self.assertIn("words-changed", self.client.post(url, {"depth": "columns"})["HX-Trigger"])
         rows = {card.name: len(card.rows) for card in drawing_of(diagram).cards}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from indexa.areas.models import Area, Person
-from indexa.diagrams import notes, services
+from indexa.diagrams import moving, notes, services
 from indexa.diagrams.drawing import drawing_of
 from indexa.diagrams.models import Diagram
 from indexa.diagrams.suggestions import FIRST, suggestions
@@ -27,7 +27,7 @@ def draw_billing(area: Area, person: Person) -> None:
     )
     inside = [card for card in drawing_of(made).cards if card.key[0] == "metering"]
     lower = {int(card.id[1:]): (card.x, card.y + _ROOM_FOR_FRAME) for card in inside}
-    drawing = services.move(area=area, person=person, diagram=made, places=lower)
+    drawing = moving.move(area=area, person=person, diagram=made, places=lower)
     inside = [card for card in drawing.cards if card.key[0] == "metering"]
     left, top = min(card.x for card in inside), min(card.y for card in inside)
     around = {

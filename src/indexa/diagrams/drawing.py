@@ -13,7 +13,7 @@ from indexa.changes.models import ChangeSet
 from indexa.core.diagram.arranging import measure_as_it_is
 from indexa.core.diagram.cards import card_of, lines_between
 from indexa.core.diagram.marks import colour
-from indexa.core.diagram.parts import Card, Drawing, Line, Note
+from indexa.core.diagram.parts import Drawing, Line, Note
 from indexa.core.diagram.routing import route
 from indexa.core.model import Column, ForeignKey, Key, Table
 from indexa.diagrams.asked import asked_between
@@ -72,7 +72,7 @@ def draw(
     for table in tables:
         place = places[table.id]
         own: Any = place.depth or depth
-        card = card_of(table, own, naming)  # type: ignore[arg-type]
+        card = card_of(table, own, naming, place.width)  # type: ignore[arg-type]
         card.x, card.y = place.x, place.y
         cards.append(card)
     lines = lines_between(tables)
@@ -120,6 +120,9 @@ def drawing_of(diagram: Diagram) -> Drawing:
     placed = list(diagram.cards.filter(table__removed_at__isnull=True))
     tables = load_tables([one.table_id for one in placed])
     drawing = draw(tables, placed, depth=diagram.depth, naming=diagram.naming, title=diagram.name, mark=diagram.colour)
+    bends = dict(diagram.bent_lines.values_list("relationship_id", "bends"))
+    for line in drawing.lines:
+        line.bends = [(x, y) for x, y in bends.get(int(line.id[1:]), [])]
     drawing.lines += _asked_lines(diagram, drawing)
     drawing.notes = [
         Note(one.kind, one.text, one.x, one.y, one.width, one.height, f"n{one.pk}")  # type: ignore[arg-type]
@@ -132,7 +135,7 @@ def drawing_of(diagram: Diagram) -> Drawing:
 
 def give_routes(diagram: Diagram, drawing: Drawing) -> None:
     """Give the lines their kept routes where places and sizes are those they were made for, else new ones."""
-    kept, digest = diagram.routes.get("lines", {}), _digest(drawing.cards)
+    kept, digest = diagram.routes.get("lines", {}), _digest(drawing)
     is_true = diagram.routes.get("for") == digest
     missing = {at for at, line in enumerate(drawing.lines) if not is_true or line.id not in kept}
     for line in drawing.lines:
@@ -145,16 +148,17 @@ def give_routes(diagram: Diagram, drawing: Drawing) -> None:
 
 def keep_routes(diagram: Diagram, drawing: Drawing) -> None:
     """Keep the routes of a drawing with its diagram."""
-    diagram.routes = {"for": _digest(drawing.cards), "lines": {line.id: line.points for line in drawing.lines}}
+    diagram.routes = {"for": _digest(drawing), "lines": {line.id: line.points for line in drawing.lines}}
     Diagram.objects.filter(pk=diagram.pk).update(routes=diagram.routes)
 
 
-def _digest(cards: Iterable[Card]) -> str:
-    """Return what routes depend on, in short: each card's place, size and rows."""
-    parts = (
+def _digest(drawing: Drawing) -> str:
+    """Return what routes depend on, in short: each card's place, size and rows, and the bends that people chose."""
+    parts = [
         f"{card.id} {card.x:.0f} {card.y:.0f} {card.width:.0f} {card.height:.0f} {[row.column for row in card.rows]}"
-        for card in sorted(cards, key=lambda card: card.id)
-    )
+        for card in sorted(drawing.cards, key=lambda card: card.id)
+    ]
+    parts += sorted(f"{line.id} {line.bends}" for line in drawing.lines if line.bends)
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()
 
 

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from django.db import transaction
 
 from indexa.areas.models import Area, Person
-from indexa.changes.recording import record
+from indexa.changes.recording import Recorder, record
 from indexa.core.diagram.cards import TAB
+from indexa.diagrams.drawing import drawing_of
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram, DiagramNote
+from indexa.diagrams.moving import move_within
 from indexa.diagrams.records import record_of_note
-from indexa.diagrams.services import lock, touch
+from indexa.diagrams.saving import lock, touch
 
 LONGEST = 2_000
 _SIZES = {"note": (220.0, 90.0), "frame": (420.0, 300.0)}
@@ -50,7 +53,11 @@ def create(
 
 @transaction.atomic
 def change(*, area: Area, person: Person, diagram: Diagram, note_id: int, given: Mapping[str, object]) -> None:
-    """Set text, place or size of a note. Raises DiagramError for values that are none."""
+    """Set text, place or size of a note, or bring it to the front or the back (`layer`).
+
+    A frame that is moved takes along what lies wholly in it, unless `alone` is given. Raises DiagramError for values that are
+    none.
+    """
     lock(diagram)
     note = diagram.notes.filter(pk=note_id).first()
     if note is None:
@@ -68,12 +75,47 @@ def change(*, area: Area, person: Person, diagram: Diagram, note_id: int, given:
         _LEAST <= note.width <= _MOST and _LEAST <= note.height <= _MOST and abs(note.x) < 1e6 and abs(note.y) < 1e6
     ):
         raise DiagramError("That is too small, too large or too far away.")
+    if "layer" in given:
+        note.rank = _rank(diagram, note, str(given["layer"]))
     if record_of_note(note) == before:
         return
     with record(area=area, person=person, why=f"Changed {diagram.name}", model_id=diagram.model_id) as changes:
+        if note.kind == "frame" and "alone" not in given and (note.x, note.y) != (before["x"], before["y"]):
+            _take_along(changes, diagram, note, before)
         note.save()
         changes.update("note", note.pk, _label(note), "record", before, record_of_note(note))
     touch(diagram)
+
+
+def _rank(diagram: Diagram, note: DiagramNote, layer: str) -> int:
+    ranks = list(diagram.notes.exclude(pk=note.pk).values_list("rank", flat=True)) or [note.rank]
+    if layer == "front":
+        return max(ranks) + 1
+    if layer == "back":
+        return min(ranks) - 1
+    raise DiagramError(f"“{layer}” is neither front nor back.")
+
+
+def _take_along(changes: Recorder, diagram: Diagram, frame: DiagramNote, before: Mapping[str, Any]) -> None:
+    """Move the tables and notes that lie wholly in a frame as far as it moves."""
+    left, top = float(before["x"]), float(before["y"])
+    by_x, by_y = frame.x - left, frame.y - top
+    right, bottom = left + float(before["width"]), top + float(before["height"])
+
+    def holds(x: float, y: float, width: float, height: float) -> bool:
+        return left <= x and top <= y and x + width <= right and y + height <= bottom
+
+    for other in diagram.notes.exclude(pk=frame.pk):
+        if holds(other.x, other.y, other.width, other.height):
+            was = record_of_note(other)
+            other.x, other.y = other.x + by_x, other.y + by_y
+            other.save()
+            changes.update("note", other.pk, _label(other), "record", was, record_of_note(other))
+    drawing = drawing_of(diagram)
+    inside = [card for card in drawing.cards if holds(card.x, card.y - TAB, card.width, card.height + TAB)]
+    places = {int(card.id[1:]): (card.x + by_x, card.y + by_y) for card in inside}
+    if places:
+        move_within(changes, diagram, drawing, places)
 
 
 @transaction.atomic

@@ -5,20 +5,19 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 
 from django.db import transaction
-from django.db.models import F
-from django.utils import timezone
 
 from indexa.adapters.graphviz import place_by_graphviz
 from indexa.areas.models import Area, Person
 from indexa.changes.recording import Recorder, record
 from indexa.core.diagram.marks import marks
-from indexa.core.diagram.parts import Card, Drawing
+from indexa.core.diagram.parts import Card
 from indexa.core.diagram.placing import Direction, Style, part, place
-from indexa.core.diagram.routing import affected, route
+from indexa.core.diagram.routing import route
 from indexa.diagrams.drawing import draw, drawing_of, keep_routes, load_tables, neighbours
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram, DiagramCard
-from indexa.diagrams.records import VIEW_FIELDS, record_of_card, record_of_diagram, record_of_note
+from indexa.diagrams.records import VIEW_FIELDS, record_of_card, record_of_diagram, record_of_line, record_of_note
+from indexa.diagrams.saving import lock, save_places, touch
 from indexa.store.bulk import reserve_ids
 from indexa.store.models import StoredModel, StoredTable
 
@@ -109,30 +108,6 @@ def _create_cards(changes: Recorder, diagram: Diagram, cards: Sequence[Card]) ->
 
 
 @transaction.atomic
-def move(*, area: Area, person: Person, diagram: Diagram, places: Mapping[int, tuple[float, float]]) -> Drawing:
-    """Move tables (by id) to other places; lines that end there or would run through them find other ways.
-
-    What lies where nobody can see it (coordinates beyond a million px) is refused.
-    """
-    lock(diagram)
-    if any(abs(x) > 1_000_000 or abs(y) > 1_000_000 for x, y in places.values()):
-        raise DiagramError("That is too far away.")
-    drawing = drawing_of(diagram)
-    cards = {card.id: card for card in drawing.cards}
-    what = f"Moved {len(places):,} tables" if len(places) > 1 else "Moved a table"
-    with record(area=area, person=person, why=f"{what} on {diagram.name}", model_id=diagram.model_id) as changes:
-        _save_places(changes, diagram, places)
-    for id_, (x, y) in places.items():
-        if card := cards.get(f"t{id_}"):
-            card.x, card.y = round(x, 1), round(y, 1)
-    keys = {cards[f"t{id_}"].key for id_ in places if f"t{id_}" in cards}
-    route(drawing.cards, drawing.lines, only=affected(drawing.cards, drawing.lines, keys))
-    keep_routes(diagram, drawing)
-    touch(diagram)
-    return drawing
-
-
-@transaction.atomic
 def add(*, area: Area, person: Person, diagram: Diagram, table_ids: Collection[int]) -> list[int]:
     """Put tables of the model on a diagram, each near one that it is related to; returns the ids of those that are new."""
     lock(diagram)
@@ -217,7 +192,7 @@ def arrange(
     route(drawing.cards, drawing.lines)
     why = f"Arranged {_counted(len(chosen))} on {diagram.name}"
     with record(area=area, person=person, why=why, model_id=diagram.model_id) as changes:
-        _save_places(changes, diagram, {int(card.id[1:]): (card.x, card.y) for card in chosen})
+        save_places(changes, diagram, {int(card.id[1:]): (card.x, card.y) for card in chosen})
     keep_routes(diagram, drawing)
     touch(diagram)
 
@@ -245,43 +220,13 @@ def set_view(*, area: Area, person: Person, diagram: Diagram, given: Mapping[str
     touch(diagram)
 
 
-@transaction.atomic
-def set_card_depth(*, area: Area, person: Person, diagram: Diagram, table_id: int, depth: str) -> None:
-    """Give a table a depth of its own, "" for that of the diagram. Raises DiagramError for one that is none."""
-    lock(diagram)
-    if depth and depth not in Diagram.Depth.values:
-        raise DiagramError(f"“{depth}” is no depth.")
-    card = diagram.cards.filter(table_id=table_id).select_related("table").first()
-    if card is None:
-        raise DiagramError("That table is no longer on the diagram.")
-    with record(area=area, person=person, why=f"Changed {diagram.name}", model_id=diagram.model_id) as changes:
-        before = record_of_card(card)
-        card.depth = depth
-        card.save(update_fields=["depth"])
-        if record_of_card(card) != before:
-            changes.update("card", card.pk, card.table.full_name, "record", before, record_of_card(card))
-    touch(diagram)
-
-
 def _make_room(changes: Recorder, diagram: Diagram) -> None:
     placed = list(diagram.cards.filter(table__removed_at__isnull=True).select_related("table"))
     drawing = draw(
         load_tables([one.table_id for one in placed]), placed, depth=diagram.depth, naming=diagram.naming, title=""
     )
     part(drawing.cards, gap=16.0)
-    _save_places(changes, diagram, {int(card.id[1:]): (card.x, card.y) for card in drawing.cards})
-
-
-def _save_places(changes: Recorder, diagram: Diagram, places: Mapping[int, tuple[float, float]]) -> None:
-    """Write where tables (by id) lie, and note those that lie elsewhere now."""
-    moved = []
-    for one in diagram.cards.filter(table_id__in=list(places)).select_related("table"):
-        before = record_of_card(one)
-        one.x, one.y = (round(value, 1) for value in places[one.table_id])
-        if record_of_card(one) != before:
-            changes.update("card", one.pk, one.table.full_name, "record", before, record_of_card(one))
-            moved.append(one)
-    DiagramCard.objects.bulk_update(moved, ["x", "y"], batch_size=2_000)
+    save_places(changes, diagram, {int(card.id[1:]): (card.x, card.y) for card in drawing.cards})
 
 
 @transaction.atomic
@@ -293,24 +238,12 @@ def delete(*, area: Area, person: Person, diagram: Diagram) -> None:
     ) as changes:
         for note in diagram.notes.all():
             changes.delete("note", note.pk, note.text.splitlines()[0][:60], "record", record_of_note(note))
+        for bent in diagram.bent_lines.select_related("relationship"):
+            changes.delete("line", bent.pk, bent.relationship.name, "record", record_of_line(bent))
         for one in diagram.cards.select_related("table"):
             changes.delete("card", one.pk, one.table.full_name, "record", record_of_card(one))
         changes.delete("diagram", diagram.pk, diagram.name, "record", record_of_diagram(diagram))
         diagram.delete()
-
-
-def lock(diagram: Diagram) -> None:
-    """Have changes of one diagram follow each other. Raises DiagramError where it was deleted meanwhile."""
-    fresh = Diagram.objects.select_for_update(of=("self",)).filter(pk=diagram.pk).first()
-    if fresh is None:
-        raise DiagramError("This diagram was deleted. Go back to the list of diagrams.")
-    diagram.version, diagram.routes = fresh.version, fresh.routes
-
-
-def touch(diagram: Diagram) -> None:
-    """Count a diagram's version up, so that pages know that they show an older state."""
-    Diagram.objects.filter(pk=diagram.pk).update(version=F("version") + 1, changed_at=timezone.now())
-    diagram.refresh_from_db(fields=["version", "changed_at"])
 
 
 def _counted(count: int) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from django.contrib import messages
@@ -18,20 +19,21 @@ from indexa.adapters.fonts import SHIPPED
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.diagram.arranging import measure
+from indexa.core.diagram.cards import LEAST_WIDTH, MOST_WIDTH, lines_between
 from indexa.core.diagram.marks import marks
 from indexa.core.diagram.parts import Drawing
 from indexa.core.diagram.placing import STYLES
 from indexa.core.render.diagram.notations import LABELS
 from indexa.core.render.diagram.svg import body, card_svg, document, line_svg, note_svg
 from indexa.core.render.diagram.texts import as_dot, as_mermaid
-from indexa.diagrams import notes, services
-from indexa.diagrams.drawing import drawing_of, neighbours, path_between, state_of
+from indexa.diagrams import moving, notes, services
+from indexa.diagrams.drawing import drawing_of, load_tables, neighbours, path_between, state_of
 from indexa.diagrams.errors import DiagramError
 from indexa.diagrams.models import Diagram
 from indexa.diagrams.previews import around_table, preview, preview_of_tables
 from indexa.diagrams.suggestions import suggestions
 from indexa.modeling.queries import visible_tables
-from indexa.store.models import StoredModel, StoredTable
+from indexa.store.models import StoredModel, StoredRelationship, StoredTable
 from indexa.ui.parameters import parse_int, parse_ints
 
 _FOUND = 30
@@ -144,16 +146,12 @@ def around(request: AreaRequest, table_pk: int) -> HttpResponse:
 
 @require_POST
 @in_area(Role.STEWARD)
-def set_card_depth(request: AreaRequest, pk: int, table_pk: int) -> HttpResponse:
-    """Give a table on a diagram a depth of its own, or that of the diagram again."""
+def set_card(request: AreaRequest, pk: int, table_pk: int) -> HttpResponse:
+    """Give a table on a diagram a depth or a width of its own, or that of the diagram again."""
     diagram = _diagram(request, pk)
     try:
-        services.set_card_depth(
-            area=request.area,
-            person=request.user,
-            diagram=diagram,
-            table_id=table_pk,
-            depth=request.POST.get("depth", ""),
+        moving.set_card(
+            area=request.area, person=request.user, diagram=diagram, table_id=table_pk, given=request.POST.dict()
         )
     except DiagramError as error:
         return JsonResponse({"message": str(error)}, status=422)
@@ -204,7 +202,8 @@ def _pieces(drawing: Drawing, diagram: Diagram) -> dict[str, Any]:
             for note in drawing.notes
         ],
         "lines": [
-            {"id": line.id, "ends": line.ends, "points": line.points, "svg": line_svg(line, notation)} for line in drawing.lines
+            {"id": line.id, "ends": line.ends, "points": line.points, "svg": line_svg(line, notation),
+             "bent": bool(line.bends)} for line in drawing.lines
         ],
     }  # fmt: skip
 
@@ -229,10 +228,16 @@ def move(request: AreaRequest, pk: int) -> HttpResponse:
     try:
         places = _places(request)
         before, state = diagram.routes.get("lines", {}), state_of(diagram)
-        drawing = services.move(area=request.area, person=request.user, diagram=diagram, places=places)
+        drawing = moving.move(area=request.area, person=request.user, diagram=diagram, places=places)
     except DiagramError as error:
         return JsonResponse({"message": str(error)}, status=422)
-    moved = {f"t{id_}" for id_ in places}
+    return _changed(drawing, diagram, before, state, {f"t{id_}" for id_ in places})
+
+
+def _changed(
+    drawing: Drawing, diagram: Diagram, before: Mapping[str, Any], state: str, moved: Collection[str]
+) -> JsonResponse:
+    """Return the cards that moved and the lines that run elsewhere than before, for a page that shows a certain state."""
     whole = _pieces(drawing, diagram)
     return JsonResponse({
         "before": state,
@@ -240,6 +245,49 @@ def move(request: AreaRequest, pk: int) -> HttpResponse:
         "cards": [card for card in whole["cards"] if card["id"] in moved],
         "lines": [line for line in whole["lines"] if [list(point) for point in line["points"]] != before.get(line["id"])],
     })  # fmt: skip
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.READER)
+def line(request: AreaRequest, pk: int, relationship_pk: int) -> HttpResponse:
+    """The margin of a line (GET); its corners chosen, or its way searched again where none are given (POST)."""
+    diagram = _diagram(request, pk)
+    if request.method == "GET":
+        return _line_margin(request, diagram, relationship_pk)
+    require(request.user, request.area, Role.STEWARD)
+    try:
+        bends = _bends(request)
+        before, state = diagram.routes.get("lines", {}), state_of(diagram)
+        drawing = moving.bend(
+            area=request.area, person=request.user, diagram=diagram, relationship_id=relationship_pk, bends=bends
+        )
+    except DiagramError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    return _changed(drawing, diagram, before, state, ())
+
+
+def _line_margin(request: AreaRequest, diagram: Diagram, relationship_pk: int) -> HttpResponse:
+    ends = {"table__model": diagram.model, "ref_table__isnull": False}
+    relationship = get_object_or_404(
+        StoredRelationship.objects.select_related("table", "ref_table"), pk=relationship_pk, **ends
+    )
+    drawn = lines_between(load_tables([relationship.table_id, relationship.ref_table_id or 0]))
+    mine = [one for one in drawn if one.name.partition(" ")[0] == str(relationship_pk)]
+    context = {
+        "diagram": diagram,
+        "relationship": relationship,
+        "line": mine[0] if mine else None,
+        "bent": diagram.bent_lines.filter(relationship=relationship).exists(),
+    }
+    return render(request, "diagrams/_line_margin.html", context)
+
+
+def _bends(request: AreaRequest) -> list[tuple[float, float]]:
+    try:
+        given: Any = json.loads(request.body)
+        return [(float(x), float(y)) for x, y in given["bends"]]
+    except (ValueError, TypeError, KeyError) as error:
+        raise DiagramError("These are no corners of a line. Load the page again.") from error
 
 
 def _places(request: AreaRequest) -> dict[int, tuple[float, float]]:
@@ -431,8 +479,8 @@ def card_margin(request: AreaRequest, pk: int, table_pk: int) -> HttpResponse:
     there = set(diagram.cards.values_list("table_id", flat=True))
     tables = StoredTable.objects.in_bulk(refers | referred)
     context = {
-        "diagram": diagram, "table": table, "on_it": table_pk in there, "depths": Diagram.Depth.choices,
-        "own_depth": diagram.cards.filter(table_id=table_pk).values_list("depth", flat=True).first() or "",
+        "diagram": diagram, "table": table, "depths": Diagram.Depth.choices,
+        "card": diagram.cards.filter(table_id=table_pk).first(), "least_width": LEAST_WIDTH, "most_width": MOST_WIDTH,
         "business_name": table.business_name or (table.entity.business_name if table.entity else ""),
         "definition": table.definition or (table.entity.definition if table.entity else ""),
         "columns": table.columns.filter(removed_at__isnull=True).count(),

@@ -20,13 +20,15 @@ TAB = 15.0
 _MOST_ROWS: dict[Depth, int] = {"names": 0, "keys": 40, "columns": 12, "full": 60}
 """Rows of a card; what is over that is counted."""
 _NARROWEST, _WIDEST = 120.0, 420.0
+LEAST_WIDTH, MOST_WIDTH = 100.0, 1_200.0
+"""Between which a person may choose."""
 _MACHINE, _MACHINE_SMALL, _MACHINE_TITLE, _TITLE = 7.0, 6.4, 8.0, 6.6
 """How wide a letter is: of a column's name, of a type, of a table's name, of a business name (on average)."""
 _DEFINITION = 34
 
 
-def card_of(table: Table, depth: Depth, naming: Naming) -> Card:
-    """Return the card of a table, not placed yet."""
+def card_of(table: Table, depth: Depth, naming: Naming, width: float = 0) -> Card:
+    """Return the card of a table, not placed yet; as wide as what is on it, or as a person wants it."""
     roles = key_roles(table)
     shown = _shown(table, depth, roles)[: _MOST_ROWS[depth]]
     rows = [_row(column, depth, naming, roles.get(column.name, Role(0))) for column in shown]
@@ -38,7 +40,7 @@ def card_of(table: Table, depth: Depth, naming: Naming) -> Card:
     foot = FOOT if depth != "names" and hidden else 6.0 if rows else 0.0
     return Card(
         key=(table.schema, table.name), name=table.name, title=title, business_name=business_name, kind=table.kind, rows=rows,
-        hidden=hidden, described=described, width=_width(title, business_name, table.schema, rows), height=head + ROW * len(rows) + foot,
+        hidden=hidden, described=described, width=width or _width(title, business_name, table.schema, rows), height=head + ROW * len(rows) + foot,
         head=head, id=table.id,
     )  # fmt: skip
 

@@ -84,6 +84,8 @@ class Line(msgspec.Struct):
     confidence: float = 0
     """Above 0 for one that is proposed and not decided."""
     points: list[Point] = msgspec.field(default_factory=list)
+    bends: list[Point] = msgspec.field(default_factory=list)
+    """Corners that a person chose, from child to parent; none where the way is searched."""
     id: str = ""
     ends: tuple[str, str] = ("", "")
     """Ids of the cards of child and parent."""

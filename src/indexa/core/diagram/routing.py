@@ -11,6 +11,7 @@ from heapq import heappop, heappush
 from itertools import pairwise
 from typing import TypeAlias
 
+from indexa.core.diagram.bending import way_through
 from indexa.core.diagram.cards import TAB, row_height
 from indexa.core.diagram.parts import Card, Key, Line, Point
 from indexa.core.diagram.separating import separate
@@ -36,6 +37,9 @@ def route(cards: Sequence[Card], lines: Sequence[Line], only: Collection[int] | 
     loops = [at for at in wanted if lines[at].child == lines[at].parent]
     ends = {at: _ends(cards, number, lines[at]) for at in wanted if lines[at].child != lines[at].parent}
     _route_loops(cards, number, lines, loops)
+    for at in [at for at in ends if lines[at].bends]:
+        (own, leaves), (other, arrives) = ends.pop(at)
+        lines[at].points = way_through(cards[own], leaves, cards[other], arrives, lines[at].bends)
     if not ends:
         return
     if only is not None:

@@ -3,7 +3,8 @@
 
 import { requestToken, say } from "../ui/messages.js";
 import { linedUp } from "./line_up.js";
-import { meets, Pieces } from "./pieces.js";
+import { middlePiece, movedPiece, nearestPiece, pathOf } from "./lines.js";
+import { holds, meets, Pieces } from "./pieces.js";
 import { View } from "./view.js";
 
 const canvas = document.getElementById("canvas");
@@ -112,11 +113,17 @@ async function moveBy(x, y) {
 
 async function moveTo(placesById) {
   const places = Object.fromEntries(Object.entries(placesById).map(([id, place]) => [id.slice(1), place]));
-  const done = await send(addresses.move, JSON.stringify({ places }));
+  if (!(await takeChanged(await send(addresses.move, JSON.stringify({ places }))))) return;
+  const [only] = selected;
+  if (selected.size === 1) pieces.cards.get(only).element?.focus({ preventScroll: true });
+}
+
+/** Show what an answer says has changed; false where there is none, when all is loaded again. */
+async function takeChanged(done) {
   if (!done) {
     state = "";
     await refresh();
-    return;
+    return false;
   }
   if (done.before === state) state = done.state; // else others changed it too: the next look brings that
   pieces.replace(done);
@@ -124,8 +131,34 @@ async function moveTo(placesById) {
   showSelection();
   minimapOf = null;
   view.changed();
-  const [only] = selected;
-  if (selected.size === 1) pieces.cards.get(only).element?.focus({ preventScroll: true });
+  return true;
+}
+
+const addressOf = (lineId) => addresses.lines.replace(/0\/$/, `${lineId.slice(1)}/`);
+
+/** Save the corners of a line, or have its way searched again where none are given. */
+async function bend(line, points) {
+  const bends = points.slice(1, -1).map(([x, y]) => [snapped(x), snapped(y)]);
+  if (await takeChanged(await send(addressOf(line.id), JSON.stringify({ bends })))) selectLine(line.id);
+}
+
+/** Show a line as selected, with what belongs to it in the margin. */
+function selectLine(id) {
+  const line = pieces.lines.get(id);
+  if (!line) return;
+  if (!line.element?.isConnected) {
+    view.fly((line.from.x + line.to.x) / 2, (line.from.y + line.to.y) / 2);
+    pieces.cull(view);
+  }
+  selected.clear();
+  showSelection();
+  const { element } = line;
+  element.setAttribute("tabindex", "0");
+  element.setAttribute("role", "group");
+  element.setAttribute("aria-label", element.querySelector("title").textContent);
+  element.focus({ preventScroll: true });
+  tellLine(element);
+  window.htmx.ajax("GET", addressOf(id), { target: "#margin", swap: "innerHTML" });
 }
 
 // Selection and the margin ------------------------------------------------------------------------
@@ -213,13 +246,20 @@ svg.addEventListener("pointerover", (event) => {
 // The mouse ---------------------------------------------------------------------------------------
 
 let drag = null;
+/** A line of the model between two tables, whose pieces can be dragged. */
+function canBend(target) {
+  const line = target.closest(".rel-line:not(.asked)");
+  return Boolean(line) && pieces.lines.get(line.dataset.line).points.length > 1;
+}
 svg.addEventListener("pointerdown", (event) => {
   if (event.button > 1) return;
   const card = event.target.closest(".card-box");
   const note = event.target.closest(".note-box");
   const begin = { x: event.clientX, y: event.clientY };
   svg.setPointerCapture(event.pointerId);
-  if (card && event.button === 0) {
+  if (card && event.target.classList.contains("edge") && event.button === 0) {
+    drag = { kind: "width", begin, card: pieces.cards.get(card.dataset.card), moved: false };
+  } else if (card && event.button === 0) {
     const id = card.dataset.card;
     if (event.ctrlKey || event.metaKey) {
       if (!selected.delete(id)) selected.add(id);
@@ -229,6 +269,9 @@ svg.addEventListener("pointerdown", (event) => {
   } else if (note && event.button === 0) {
     const grips = event.target.classList.contains("grip");
     drag = { kind: "note", begin, note: pieces.notes.get(note.dataset.note), grips, moved: false };
+  } else if (canBend(event.target)) {
+    const line = pieces.lines.get(event.target.closest(".rel-line").dataset.line);
+    drag = { kind: "line", begin, line, piece: nearestPiece(line.points, view.at(event)), moved: false };
   } else if (event.shiftKey && event.button === 0) drag = { kind: "band", begin, from: view.at(event), moved: false };
   else drag = { kind: "pan", begin, last: begin, moved: false, line: event.target.closest(".rel-line") };
 });
@@ -241,10 +284,18 @@ svg.addEventListener("pointermove", (event) => {
     svg.classList.add("panning");
     view.pan(event.clientX - drag.last.x, event.clientY - drag.last.y);
     drag.last = { x: event.clientX, y: event.clientY };
+  } else if (drag.kind === "line" && mayEdit && drag.line.child !== drag.line.parent) {
+    drag.points = movedPiece(drag.line.points, drag.piece, x / view.scale, y / view.scale);
+    drag.line.element.classList.add("loose");
+    drag.line.run.setAttribute("d", pathOf(drag.points));
+  } else if (drag.kind === "width" && mayEdit) {
+    const width = Math.max(100, drag.card.width + x / view.scale);
+    drag.card.element.querySelector(".paper").setAttribute("width", width);
   } else if (drag.kind === "cards" && mayEdit) pieces.shift(selected, x / view.scale, y / view.scale);
   else if (drag.kind === "note" && mayEdit && !drag.grips) {
     const { note } = drag;
     note.element.setAttribute("transform", `translate(${note.x + x / view.scale} ${note.y + y / view.scale})`);
+    if (!event.altKey) pieces.shift(inside(note), x / view.scale, y / view.scale);
   } else if (drag.kind === "note" && mayEdit) {
     drag.note.element.querySelector(".slip").setAttribute("width", Math.max(40, drag.note.width + x / view.scale));
     drag.note.element.querySelector(".slip").setAttribute("height", Math.max(40, drag.note.height + y / view.scale));
@@ -257,10 +308,13 @@ svg.addEventListener("pointerup", (event) => {
   if (!done) return;
   const [x, y] = [(event.clientX - done.begin.x) / view.scale, (event.clientY - done.begin.y) / view.scale];
   if (done.kind === "cards" && done.moved && mayEdit) moveBy(x, y);
+  else if (done.kind === "line" && done.points) bend(done.line, done.points);
+  else if (done.kind === "line") selectLine(done.line.id);
+  else if (done.kind === "width" && done.moved && mayEdit) setWidth(done.card, done.card.width + x);
   else if (done.kind === "cards" && selected.has(done.id)) {
     pieces.cards.get(done.id).element?.focus({ preventScroll: true });
     if (selected.size === 1) loadMargin(done.id);
-  } else if (done.kind === "note" && done.moved && mayEdit) placeNote(done.note, done.grips, x, y);
+  } else if (done.kind === "note" && done.moved && mayEdit) placeNote(done.note, done.grips, x, y, event.altKey);
   else if (done.kind === "note") loadNote(done.note);
   else if (done.kind === "band") selectBand(done.from, view.at(event), event.ctrlKey || event.metaKey);
   else if (done.kind === "pan" && !done.moved) {
@@ -270,17 +324,30 @@ svg.addEventListener("pointerup", (event) => {
   }
 });
 const snapped = (value) => Math.round(value / GRID) * GRID;
-async function placeNote(note, grips, x, y) {
-  const size = { width: Math.max(40, snapped(note.width + x)), height: Math.max(40, snapped(note.height + y)) };
-  const given = grips ? size : { x: snapped(note.x + x), y: snapped(note.y + y) };
-  const answer = await fetch(`${addresses.notes}${note.id.slice(1)}/`, {
-    method: "POST",
-    headers: { "X-CSRFToken": requestToken(), "HX-Request": "true" },
-    body: form(given),
-  }).catch(() => null);
-  if (!answer?.ok) say("That could not be saved. Load the page again.");
+/** The ids of the cards that lie wholly in a frame and move with it. */
+function inside(note) {
+  if (note.kind !== "frame") return new Set();
+  const within = [...pieces.cards].filter(([, card]) => holds(note, { ...card, y: card.y - 15, height: card.height + 15 }));
+  return new Set(within.map(([id]) => id));
+}
+async function setWidth(card, width) {
+  const url = addresses.margin.replace(/0\/$/, `${card.id.slice(1)}/card/`);
+  await post(url, form({ width: width ? Math.max(100, snapped(width)) : "" }));
+}
+/** Send what answers with nothing but success, and show what the server has then. */
+async function post(url, body) {
+  const headers = { "X-CSRFToken": requestToken(), "HX-Request": "true" };
+  const answer = await fetch(url, { method: "POST", headers, body }).catch(() => null);
+  const told = answer && !answer.ok ? await answer.json().catch(() => ({})) : {};
+  if (!answer?.ok) say(told.message || "That could not be saved. Load the page again.");
   state = "";
   await refresh();
+}
+async function placeNote(note, grips, x, y, alone) {
+  const size = { width: Math.max(40, snapped(note.width + x)), height: Math.max(40, snapped(note.height + y)) };
+  const given = grips ? size : { x: snapped(note.x + x), y: snapped(note.y + y) };
+  if (alone) given.alone = 1;
+  await post(`${addresses.notes}${note.id.slice(1)}/`, form(given));
   pieces.notes.get(note.id)?.element?.focus({ preventScroll: true });
 }
 function loadNote(note) {
@@ -372,6 +439,14 @@ canvas.addEventListener("keydown", (event) => {
     event.stopPropagation();
     return;
   }
+  const line = pieces.lines.get(event.target.closest(".rel-line:not(.asked)")?.dataset.line);
+  if (line && mayEdit && line.child !== line.parent && (step || event.key === "Delete")) {
+    const [x, y] = (step || [0, 0]).map((value) => value * GRID * (event.shiftKey ? 5 : 1));
+    bend(line, step ? movedPiece(line.points, middlePiece(line.points), x, y) : []);
+    event.preventDefault();
+    event.stopPropagation();
+    return;
+  }
   const keys = {
     "+": () => view.zoom(1.25),
     "=": () => view.zoom(1.25),
@@ -421,6 +496,8 @@ document.addEventListener("click", (event) => {
     moveTo(linedUp([...selected].map((id) => pieces.cards.get(id)), button.dataset.lineUp));
   } else if (button.dataset.deleteNote) deleteNote(button.dataset.deleteNote);
   else if ("addPath" in button.dataset) addTables({ table: numbers(selected), neighbours: "path" });
+  else if (button.dataset.selectLine) selectLine(button.dataset.selectLine);
+  else if (button.dataset.straighten) bend(pieces.lines.get(button.dataset.straighten), []);
   else if (removeTable) removeTables([`t${removeTable}`]);
   else if (png) savePng(Number(png));
   else if ("showAsked" in button.dataset) {

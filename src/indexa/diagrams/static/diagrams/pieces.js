@@ -112,6 +112,11 @@ export class Pieces {
     card.element.setAttribute("tabindex", "0");
     card.element.setAttribute("role", "group");
     card.element.setAttribute("aria-label", card.label);
+    const edge = document.createElementNS(SVG, "rect");
+    Object.entries({ x: card.width - 3, y: 0, width: 6, height: card.height, class: "edge" }).forEach((one) => {
+      edge.setAttribute(...one);
+    });
+    card.element.append(edge);
     card.names = card.element.querySelectorAll(".name, .biz.alone");
   }
 
