@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import io
 import json
+import struct
 import tempfile
 from contextlib import redirect_stderr
 from pathlib import Path
 from unittest import TestCase
 from xml.etree import ElementTree
 
+from pypdf import PdfReader
+
 from indexa.cli.__main__ import main
+
+_SIDES = ("width", "height")
 
 SCRIPT = """
 create table bill.acct (acct_id bigint primary key, nm varchar(40) not null);
@@ -30,7 +35,7 @@ class DiagramCommandTests(TestCase):
     def out(self, command: str, *options: str) -> str:
         target = self.folder / "out"
         self.assertEqual(main([command, str(self.folder / "s.sql"), "-o", str(target), *options]), 0)
-        return target.read_text()
+        return target.read_text(errors="replace")
 
     def test_a_layout_names_every_table_and_the_points_of_every_relationship(self) -> None:
         layout = json.loads(self.out("layout", "--style", "layered", "--depth", "keys"))
@@ -48,6 +53,25 @@ class DiagramCommandTests(TestCase):
                 self.assertTrue(box["y"] <= y <= box["y"] + box["height"])
         self.assertLess(boxes["acct"]["x"], boxes["inv"]["x"])
         self.assertEqual(layout, json.loads(self.out("layout", "--style", "layered", "--depth", "keys")))
+
+    def test_pictures_and_pages_are_as_large_as_they_should_be_and_keep_their_text(self) -> None:
+        width, height = (
+            float(ElementTree.fromstring(self.out("render", "--to", "svg")).get(side, "")) for side in _SIDES
+        )
+        self.out("render", "--to", "png", "--times", "2")
+        png = (self.folder / "out").read_bytes()
+        self.assertEqual(png[:8], b"\x89PNG\r\n\x1a\n")
+        dots = struct.unpack(">II", png[16:24])
+        self.assertTrue(all(abs(got - 2 * side) <= 2 for got, side in zip(dots, (width, height), strict=True)))
+        self.out("render", "--to", "pdf")
+        (sheet,) = PdfReader(self.folder / "out").pages
+        self.assertTrue(abs(float(sheet.mediabox.width) - width * 0.75) < 1)
+        self.assertIn("inv_ln", sheet.extract_text())
+        self.out("render", "--to", "pdf", "--paper", "a4", "--style", "grid", "--depth", "full")
+        sheets = PdfReader(self.folder / "out").pages
+        self.assertIn(f"sheet 1 of {len(sheets)}: row 1, column 1", sheets[0].extract_text())
+        texts = "".join(sheet.extract_text() for sheet in sheets)
+        self.assertTrue(all(name in texts for name in ("acct", "inv_ln", "note")))
 
     def test_only_what_matches_is_drawn_and_what_matches_nothing_is_said(self) -> None:
         layout = json.loads(self.out("layout", "--tables", "BILL.inv*"))

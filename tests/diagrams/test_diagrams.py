@@ -215,6 +215,11 @@ class DiagramTests(DiagramCase):
     def test_files_hold_every_table_and_no_name_becomes_markup(self) -> None:
         StoredTable.objects.filter(pk__in=self.ids("t0")).update(business_name='<script>"&')
         diagram = self.made("t0", "t1")
+        binary = (("png", b"\x89PNG"), ("pdf?paper=a4", b"%PDF"), ("png?times=4", b"\x89PNG"))
+        for form, magic in binary:
+            form, _, query = form.partition("?")
+            url = reverse("diagrams:export", args=[self.area.slug, diagram.pk, form])
+            self.assertTrue(self.client.get(f"{url}?{query}").content.startswith(magic), form)
         for form, sign in (("svg", "<svg"), ("mmd", "erDiagram"), ("dot", "digraph")):
             answer = self.client.get(reverse("diagrams:export", args=[self.area.slug, diagram.pk, form]))
             text = answer.content.decode()
@@ -308,3 +313,20 @@ class DiagramTests(DiagramCase):
                     self.client.get(reverse("diagrams:page", args=[self.area.slug, diagram.pk]))
                 counts.append(len(queries))
         self.assertEqual(counts[0], counts[1])
+
+
+class ChangedMarkTests(DiagramCase):
+    def test_a_diagram_shows_what_the_last_reading_added_and_changed(self) -> None:
+        diagram = self.made("t0", "t1", "t2")
+        diagram.colour = "changed"
+        self.assertEqual(drawing_of(diagram).legend, [])
+        later = chain(9)
+        later.tables[1].columns.append(Column("since", 4, "date"))
+        store(self.area, later, into=self.model)
+        services.add(area=self.area, person=self.person, diagram=diagram, table_ids=self.ids("t8"))
+        marks = {card.name: card.mark for card in drawing_of(diagram).cards}
+        same = "as before the last reading"
+        self.assertEqual(
+            marks,
+            {"t0": same, "t1": "changed by the last reading", "t2": same, "t8": "new in the last reading"},
+        )

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 _STYLES = ("orthogonal", "layered", "neighbourhoods", "radial", "grid")
 _DEPTHS = ("names", "keys", "columns", "full")
-_FORMS = ("svg", "mermaid", "dot")
+_FORMS = ("svg", "png", "pdf", "mermaid", "dot")
 
 
 def add_layout(parser: argparse.ArgumentParser) -> None:
@@ -33,7 +33,12 @@ def add_render(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--names", choices=("physical", "business", "both"), default="both", help="which names cards show"
     )
-    parser.add_argument("--theme", choices=("light", "dark"), default="light", help="colours of the SVG")
+    parser.add_argument("--theme", choices=("light", "dark"), default="light", help="colours of a picture")
+    parser.add_argument("--times", type=int, choices=(1, 2, 3, 4), default=1, help="how many times its size a PNG is")
+    parser.add_argument(
+        "--paper", choices=("one", "a4", "a3"), default="one",
+        help="of a PDF: one sheet as large as the drawing, or sheets that overlap",
+    )  # fmt: skip
 
 
 def _add_shared(parser: argparse.ArgumentParser, output: str) -> None:
@@ -57,7 +62,7 @@ def layout(given: argparse.Namespace) -> int:
 
 
 def render(given: argparse.Namespace) -> int:
-    """Write the diagram as SVG, Mermaid or DOT. Returns 0, or 1 where the model can't be read."""
+    """Write the diagram as a picture or as text. Returns 0, or 1 where the model can't be read."""
     return run_or_say_why(lambda: _render(given), failed=1, about=given.model)
 
 
@@ -79,11 +84,24 @@ def _render(given: argparse.Namespace) -> int:
 
     drawing = _drawing(given, given.names)
     if given.to == "svg":
-        text = document(drawing, given.notation, palette=given.theme, fonts=SHIPPED)
+        content = document(drawing, given.notation, palette=given.theme, fonts=SHIPPED).encode()
+    elif given.to in ("png", "pdf"):
+        content = _typeset(given, drawing)
     else:
-        text = as_mermaid(drawing) if given.to == "mermaid" else as_dot(drawing)
-    _write(given.output, text.encode())
+        content = (as_mermaid(drawing) if given.to == "mermaid" else as_dot(drawing)).encode()
+    _write(given.output, content)
     return 0
+
+
+def _typeset(given: argparse.Namespace, drawing: Drawing) -> bytes:
+    from indexa.adapters.typesetting import TooLargeError, pdf_of, png_of
+    from indexa.core.render.diagram.svg import document
+
+    svg = document(drawing, given.notation, palette=given.theme)
+    try:
+        return png_of(svg, given.times) if given.to == "png" else pdf_of(svg, given.paper, drawing.title)
+    except TooLargeError as error:
+        raise SourceError("too-large", str(error), "Choose fewer tables with --tables, or --suggested.") from error
 
 
 def _drawing(given: argparse.Namespace, naming: str) -> Drawing:

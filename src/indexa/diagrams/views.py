@@ -16,6 +16,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from django_htmx.http import trigger_client_event
 
 from indexa.adapters.fonts import SHIPPED
+from indexa.adapters.typesetting import MOST_TIMES, PAPERS, TooLargeError, pdf_of, png_of
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.diagram.arranging import measure
@@ -44,7 +45,10 @@ _STYLE_LABELS = {
     "orthogonal": "By relationships", "layered": "In layers", "neighbourhoods": "By neighbourhood", "radial": "Around the centre",
     "grid": "In rows",
 }  # fmt: skip
-_FORMS = {"svg": "image/svg+xml", "mmd": "text/vnd.mermaid", "dot": "text/vnd.graphviz"}
+_FORMS = {
+    "svg": "image/svg+xml; charset=utf-8", "png": "image/png", "pdf": "application/pdf",
+    "mmd": "text/vnd.mermaid; charset=utf-8", "dot": "text/vnd.graphviz; charset=utf-8",
+}  # fmt: skip
 
 
 @require_GET
@@ -500,21 +504,35 @@ def _listed(ids: set[int], tables: dict[int, StoredTable], there: set[int]) -> l
 @require_GET
 @in_area(Role.READER)
 def export(request: AreaRequest, pk: int, form: str) -> HttpResponse:
-    """The diagram as a file: SVG with its fonts in it, Mermaid or DOT."""
+    """The diagram as a file: a picture, pages, or text that other programs read."""
     diagram = _diagram(request, pk)
     if form not in _FORMS:
         raise Http404("No such form.")
-    drawing = drawing_of(diagram)
-    measure(drawing)
-    if form == "svg":
-        palette = "dark" if request.GET.get("theme") == "dark" else "light"
-        text = document(drawing, diagram.notation, palette=palette, fonts=SHIPPED)  # type: ignore[arg-type]
-    else:
-        text = as_mermaid(drawing) if form == "mmd" else as_dot(drawing)
+    try:
+        content = _exported(request, diagram, form)
+    except TooLargeError as error:
+        messages.error(request, str(error))
+        return redirect("diagrams:page", request.area.slug, pk)
     name = re.sub(r"[^\w-]+", "-", diagram.name).strip("-") or "diagram"
-    response = HttpResponse(text, content_type=f"{_FORMS[form]}; charset=utf-8")
+    response = HttpResponse(content, content_type=_FORMS[form])
     response["Content-Disposition"] = f'attachment; filename="{name}.{form}"'
     return response
+
+
+def _exported(request: AreaRequest, diagram: Diagram, form: str) -> str | bytes:
+    drawing = drawing_of(diagram)
+    measure(drawing)
+    if form in ("mmd", "dot"):
+        return as_mermaid(drawing) if form == "mmd" else as_dot(drawing)
+    notation: Any = diagram.notation
+    palette = "dark" if request.GET.get("theme") == "dark" else "light"
+    svg = document(drawing, notation, palette=palette, fonts=SHIPPED if form == "svg" else None)
+    if form == "png":
+        return png_of(svg, min(MOST_TIMES, max(1, parse_int(request.GET.get("times")))))
+    if form == "pdf":
+        wanted = request.GET.get("paper", "")
+        return pdf_of(svg, next((paper for paper in PAPERS if paper == wanted), "one"), diagram.name)
+    return svg
 
 
 def _visible(request: AreaRequest) -> Any:

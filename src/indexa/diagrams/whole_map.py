@@ -18,7 +18,7 @@ from indexa.diagrams.models import ModelMap
 from indexa.diagrams.outlines import outline_of, widths_of
 from indexa.store.models import DescribedColumn, StoredModel
 
-MARKS = ("schema", "described", "kind")
+MARKS = ("schema", "described", "kind", "changed")
 """What the colours of a map can stand for: its areas are the neighbourhoods already."""
 _MADE_BY = 2
 """Counts up when the rules of the map change, so that kept maps are made anew."""
@@ -112,7 +112,7 @@ def _hues(
         Card(
             key=(table.schema, table.name), name=table.name, title=table.name, business_name=table.business_name, kind=table.kind,
             rows=[], hidden=0, described=shares.get(ids[table.schema, table.name], 0.0), width=CELL_WIDTH, height=CELL_HEIGHT,
-            head=CELL_HEIGHT,
+            head=CELL_HEIGHT, id=f"t{ids[table.schema, table.name]}",
         )
         for table in tables
     ]  # fmt: skip

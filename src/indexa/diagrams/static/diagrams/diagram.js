@@ -327,7 +327,8 @@ const snapped = (value) => Math.round(value / GRID) * GRID;
 /** The ids of the cards that lie wholly in a frame and move with it. */
 function inside(note) {
   if (note.kind !== "frame") return new Set();
-  const within = [...pieces.cards].filter(([, card]) => holds(note, { ...card, y: card.y - 15, height: card.height + 15 }));
+  const withTab = (card) => ({ ...card, y: card.y - 15, height: card.height + 15 });
+  const within = [...pieces.cards].filter(([, card]) => holds(note, withTab(card)));
   return new Set(within.map(([id]) => id));
 }
 async function setWidth(card, width) {
@@ -481,7 +482,7 @@ canvas.addEventListener("keydown", (event) => {
 document.addEventListener("click", (event) => {
   const button = event.target.closest("button");
   if (!button) return;
-  const { zoom, arrange, direction, fly: to, png } = button.dataset;
+  const { zoom, arrange, direction, fly: to } = button.dataset;
   const { addTable, addTables: several, addNeighbours, of, removeTable } = button.dataset;
   if (zoom === "in") view.zoom(1.25);
   else if (zoom === "out") view.zoom(0.8);
@@ -499,7 +500,6 @@ document.addEventListener("click", (event) => {
   else if (button.dataset.selectLine) selectLine(button.dataset.selectLine);
   else if (button.dataset.straighten) bend(pieces.lines.get(button.dataset.straighten), []);
   else if (removeTable) removeTables([`t${removeTable}`]);
-  else if (png) savePng(Number(png));
   else if ("showAsked" in button.dataset) {
     const hidden = svg.classList.toggle("without-asked");
     button.setAttribute("aria-pressed", String(!hidden));
@@ -530,22 +530,6 @@ async function copyPlace() {
     () => say("The address of this view is copied."),
     () => say(address),
   );
-}
-
-/** Draw the exported SVG, which has its fonts in it, into a picture of so many times its size. */
-async function savePng(times) {
-  const link = document.querySelector("a[download][href$='diagram.svg']");
-  const text = await (await fetch(link.href)).text();
-  const image = new Image();
-  image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
-  await image.decode();
-  const picture = document.createElement("canvas");
-  [picture.width, picture.height] = [image.naturalWidth * times, image.naturalHeight * times];
-  picture.getContext("2d").drawImage(image, 0, 0, picture.width, picture.height);
-  const saved = document.createElement("a");
-  saved.download = `${document.querySelector("h1").textContent}.png`;
-  saved.href = picture.toDataURL("image/png");
-  saved.click();
 }
 
 // Finding -----------------------------------------------------------------------------------------
