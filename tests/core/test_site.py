@@ -9,15 +9,20 @@ import re
 import msgspec
 from django.test import SimpleTestCase
 
+from indexa.adapters.graphviz import place_by_graphviz
+from indexa.core.diagram.arranging import arrange
 from indexa.core.model import Model
-from indexa.core.render.site import Contents, Imprint, build_site
+from indexa.core.render.site import Contents, Imprint, Picture, build_site
 from tests.factories import make_model
 
 IMPRINT = Imprint("Dictionary <1>", "Billing", "A & B", "Ines Rook", dt.datetime(2026, 1, 2, tzinfo=dt.UTC))
 
 
 def build(model: Model, **contents: bool) -> dict[str, str]:
-    files = build_site([model], Contents(**contents), IMPRINT, {"font.woff2": b"font"})
+    drawing = arrange(model, place_by_graphviz, style="grid")
+    drawing.title = "All <of> it"
+    pictures = [Picture(0, drawing)]
+    files = build_site([model], Contents(**contents), IMPRINT, {"font.woff2": b"font"}, pictures)
     return {path: content.decode() for path, content in files}
 
 
@@ -32,7 +37,7 @@ class SiteTests(SimpleTestCase):
     def test_every_link_leads_to_a_file_of_the_edition(self) -> None:
         files = build(make_model())
         pages = {path: text for path, text in files.items() if path.endswith(".html")}
-        self.assertEqual(len(pages), 2 + 3)
+        self.assertEqual(len(pages), 2 + 3 + 1)
         for path, text in pages.items():
             for link in re.findall(r'(?:href|src|action)="([^"]+)"', text):
                 if link.startswith(("#", "data:")):
@@ -45,6 +50,15 @@ class SiteTests(SimpleTestCase):
             with self.subTest(path):
                 self.assertNotRegex(text, r"https?://|//[a-z]+\.[a-z]+/")
                 self.assertNotRegex(text, r"<script>|<style|\son\w+=|fetch\(|XMLHttpRequest")
+
+    def test_tables_of_a_diagram_link_to_their_pages_and_back_and_it_is_there_as_text(self) -> None:
+        files = build(make_model())
+        picture = files["diagrams/1-all-of-it.html"]
+        self.assertRegex(picture, r'<a href="\.\./tables/1-metering-mtr\.html"><g class="card-box')
+        self.assertIn("Each mtr_rdg refers to", picture.partition("</svg>")[2])
+        self.assertIn("../diagrams/1-all-of-it.html", files["tables/1-metering-mtr.html"])
+        self.assertIn("diagrams/1-all-of-it.html", files["index.html"])
+        self.assertFalse([path for path in build(make_model(), diagrams=False) if "diagram" in path])
 
     def test_no_text_becomes_markup(self) -> None:
         for path, text in build(evil_model()).items():

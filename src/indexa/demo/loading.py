@@ -76,8 +76,8 @@ def load() -> None:
         _start_naming_pass(area, people["steward"])
         _run(_look_for_proposals(area, people["steward"], "billing"))
         _make_standard(area, people["steward"])
-        _publish_first_edition(area, people)
         diagrams.draw_billing(area, people["steward"])
+        _publish_first_edition(area, people)
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
         for reading in works.make_sources(others[-1], people["steward"]):
             _run(reading)

@@ -12,6 +12,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from indexa.core.render.site import Contents, Imprint, build_site
+from indexa.diagrams.pictures import shared_pictures
 from indexa.editions.models import Edition
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
@@ -56,7 +57,9 @@ def build_edition(job: Job, progress: Progress) -> str:
     author = edition.made_by.display_name if edition.made_by else "Indexa"
     imprint = Imprint(edition.title, edition.area.name, edition.note, author, timezone.now())
     edition.files.all().delete()
-    files = build_site(models, contents, imprint, _fonts())
+    positions = {one.pk: position for position, one in enumerate(stored)}
+    pictures = shared_pictures(positions) if contents.diagrams else []
+    files = build_site(models, contents, imprint, _fonts(), pictures)
     total = sum(len(model.tables) for model in models)
     copy_rows(
         "edition_file",

@@ -30,6 +30,8 @@ class EditionForm(Styled):
     )
     undescribed = forms.BooleanField(required=False, initial=True, label="Tables in which nothing is described yet")
 
+    diagrams = forms.BooleanField(required=False, initial=True, label="Diagrams that the area shares")
+
     def __init__(self, *args: Any, area: Area, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         models: Any = self.fields["models"]
@@ -38,7 +40,7 @@ class EditionForm(Styled):
 
     def contents(self) -> dict[str, bool]:
         """What of the models goes in."""
-        return {name: self.cleaned_data[name] for name in ("views", "technical", "comments", "undescribed")}
+        return {name: self.cleaned_data[name] for name in ("views", "technical", "comments", "undescribed", "diagrams")}
 
 
 class ShareForm(Styled):

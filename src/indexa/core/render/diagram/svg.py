@@ -11,7 +11,7 @@ from pathlib import Path
 from textwrap import wrap
 
 from indexa.core.diagram.cards import EDGE, NAME_AT, ROW
-from indexa.core.diagram.parts import Card, Drawing, Line, Note, Point, Row
+from indexa.core.diagram.parts import Card, Drawing, Key, Line, Note, Point, Row
 from indexa.core.render.diagram.notations import Notation, ends
 from indexa.core.render.diagram.numbers import short as _n
 
@@ -181,15 +181,22 @@ def _broken(text: str, letters: int) -> list[str]:
     return [line for part in text.splitlines() for line in wrap(part, max(4, letters)) or [""]]
 
 
-def body(drawing: Drawing, notation: Notation = "crows-foot") -> str:
-    """Return everything from below: frames, lines, cards, notes."""
+def body(drawing: Drawing, notation: Notation = "crows-foot", addresses: Mapping[Key, str] | None = None) -> str:
+    """Return everything from below: frames, lines, cards, notes. Cards for which there is an address link there."""
     depending = {line.child for line in drawing.lines if line.identifying}
     return "".join([
         *(note_svg(note) for note in drawing.notes if note.kind == "frame"),
         *(line_svg(line, notation) for line in drawing.lines),
-        *(card_svg(card, notation, depends=card.key in depending) for card in drawing.cards),
+        *(
+            _linked(card_svg(card, notation, depends=card.key in depending), (addresses or {}).get(card.key, ""))
+            for card in drawing.cards
+        ),
         *(note_svg(note) for note in drawing.notes if note.kind == "note"),
     ])  # fmt: skip
+
+
+def _linked(text: str, address: str) -> str:
+    return f'<a href="{escape(address)}">{text}</a>' if address else text
 
 
 def document(

@@ -9,15 +9,18 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from importlib.resources import files
 
 import msgspec
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from indexa.core.diagram.parts import Card, Drawing
 from indexa.core.dictionary.key_roles import LABELS, key_roles, short_forms
 from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Table
 from indexa.core.model.relationships import Relationship, relationship
+from indexa.core.render.diagram.notations import Notation
+from indexa.core.render.diagram.svg import STYLES, body
 
 _ASSETS = ("style.css", "pages.js", "dictionary.js")
 
@@ -31,6 +34,8 @@ class Contents(msgspec.Struct, frozen=True):
     """False leaves out tables in which nothing is described."""
     technical: bool = True
     """Indexes, checks and the queries of views."""
+    diagrams: bool = True
+    """The diagrams that the area shares of the models."""
 
 
 class Imprint(msgspec.Struct, frozen=True):
@@ -43,6 +48,25 @@ class Imprint(msgspec.Struct, frozen=True):
     made_at: dt.datetime
 
 
+class Picture(msgspec.Struct):
+    """A diagram of one of the models (by its position), laid out and measured."""
+
+    model: int
+    drawing: Drawing
+    notation: Notation = "crows-foot"
+
+
+class _Plate(msgspec.Struct):
+    """The page of a picture: where it is, what it shows, and which pages its cards link to."""
+
+    title: str
+    path: str
+    model: str
+    drawing: Drawing
+    svg: str
+    linked: list[tuple[Card, str]]
+
+
 class _Page(msgspec.Struct):
     """A table with what its page needs beside it."""
 
@@ -52,6 +76,8 @@ class _Page(msgspec.Struct):
     roles: dict[str, list[str]]
     refers: list[tuple[ForeignKey, Relationship, int]] = msgspec.field(default_factory=list)
     referred: list[tuple[ForeignKey, Relationship, int]] = msgspec.field(default_factory=list)
+    plates: list[_Plate] = msgspec.field(default_factory=list)
+    """The pictures that show it."""
 
     @property
     def path(self) -> str:
@@ -63,7 +89,11 @@ class _Page(msgspec.Struct):
 
 
 def build_site(
-    models: list[Model], contents: Contents, imprint: Imprint, fonts: dict[str, bytes]
+    models: list[Model],
+    contents: Contents,
+    imprint: Imprint,
+    fonts: dict[str, bytes],
+    pictures: Sequence[Picture] = (),
 ) -> Iterator[tuple[str, bytes]]:
     """Yield path and bytes of every file. Words of the models must be those they show.
 
@@ -72,6 +102,7 @@ def build_site(
     if not contents.comments:
         models = [_without_comments(model) for model in models]
     pages = _pages(models, contents)
+    plates = _plates(models, pages, pictures if contents.diagrams else ())
     environment = Environment(
         loader=PackageLoader("indexa.core.render.site"),
         autoescape=True,
@@ -82,7 +113,8 @@ def build_site(
     shared = {
         "imprint": imprint,
         "pages": pages,
-        "models": [_overview(model, pages) for model in models],
+        "models": [_overview(model, pages, plates) for model in models],
+        "plates": plates,
         "contents": contents,
         "labels": list(LABELS.values()),
     }
@@ -91,6 +123,12 @@ def build_site(
     template = environment.get_template("table.html")
     for page in pages:
         yield page.path, template.render(shared, page=page, home="../").encode()
+    picture = environment.get_template("diagram.html")
+    for plate in plates:
+        yield plate.path, picture.render(shared, plate=plate, home="../").encode()
+    if plates:
+        yield "assets/drawing.css", STYLES.read_bytes()
+        yield "assets/zoom.js", (files("indexa.core.render.site") / "assets" / "zoom.js").read_bytes()
     for asset in _ASSETS:
         yield f"assets/{asset}", (files("indexa.core.render.site") / "assets" / asset).read_bytes()
     for name, content in fonts.items():
@@ -121,7 +159,31 @@ def _pages(models: list[Model], contents: Contents) -> list[_Page]:
     return pages
 
 
-def _overview(model: Model, pages: list[_Page]) -> dict[str, object]:
+def _plates(models: Sequence[Model], pages: Sequence[_Page], pictures: Sequence[Picture]) -> list[_Plate]:
+    """Return the pages of pictures, without tables that are left out; each table's page learns which pictures show it."""
+    found: list[_Plate] = []
+    for picture in pictures:
+        model = models[picture.model]
+        own = {(page.table.schema, page.table.name): page for page in pages if page.model is model}
+        drawing = msgspec.structs.replace(
+            picture.drawing,
+            cards=[card for card in picture.drawing.cards if card.key in own],
+            lines=[line for line in picture.drawing.lines if line.child in own and line.parent in own],
+        )
+        if not drawing.cards:
+            continue
+        addresses = {card.key: f"../{own[card.key].path}" for card in drawing.cards}
+        plate = _Plate(
+            title=drawing.title, path=f"diagrams/{len(found) + 1}-{_slug(drawing.title)}.html", model=model.name, drawing=drawing,
+            svg=body(drawing, picture.notation, addresses), linked=[(card, addresses[card.key]) for card in drawing.cards],
+        )  # fmt: skip
+        found.append(plate)
+        for card in drawing.cards:
+            own[card.key].plates.append(plate)
+    return found
+
+
+def _overview(model: Model, pages: list[_Page], plates: list[_Plate]) -> dict[str, object]:
     own = [page for page in pages if page.model is model]
     schemas: dict[str, list[_Page]] = defaultdict(list)
     for page in own:
@@ -136,6 +198,7 @@ def _overview(model: Model, pages: list[_Page]) -> dict[str, object]:
         "described": described,
         "percent": round(100 * described / columns) if columns else 0,
         "schemas": dict(schemas),
+        "plates": [plate for plate in plates if plate.model == model.name],
     }
 
 
