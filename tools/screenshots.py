@@ -80,12 +80,12 @@ def later(browser: Browser) -> None:
 PICK = "document.querySelectorAll('tr.row-of-column .pick')[%d].click()"
 FLY = "document.querySelectorAll('[data-fly]')[3].click()"
 FIT = "document.querySelector('[data-zoom=fit]').click()"
+AREA = "document.querySelector('#area-list button').click()"
 VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "desk": ("a/billing/", []),
     "sources": ("a/billing/sources/", [follow("billing"), wait(3)]),
     "new-source": ("a/works/sources/new/", []),
     "choosing": ("a/works/sources/", [follow("works live"), wait(4), script("document.getElementById('include').value = 'wk*'"), typed("include", " st*")]),
-    "script-receipt": ("a/works/sources/", [follow("works"), click(".body > table.list a")]),
     "dictionary": ("a/billing/dictionary/?q=mtr", [script(PICK % 9)]),
     "model": ("a/billing/models/", [follow("billing")]),
     "diagram": (
@@ -93,6 +93,10 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
         [follow("billing"), follow("Diagrams"), follow("Meter to cash"), wait(2), script(FLY), wait(1), script(FIT), wait(1)],
     ),
     "diagrams": ("a/billing/models/", [follow("billing"), follow("Diagrams"), wait(4)]),
+    "map": (
+        "a/works/models/",
+        [follow("works"), follow("Diagrams"), follow("Map of the whole model"), wait(2), script(AREA), wait(1), script(FIT), wait(1)],
+    ),
     "models": ("a/billing/models/", []),
     "table": ("a/billing/dictionary/?q=metering.mtr_rdg", [click(".band a"), script(PICK % 3)]),
     "wordbook": ("a/billing/names/", [script(PICK % 14)]),

@@ -248,6 +248,18 @@ class DiagramTests(DiagramCase):
         small = self.client.get(reverse("diagrams:around", args=[self.area.slug, self.ids("t3")[0]]))
         self.assertContains(small, "data-card", 3)
 
+    def test_a_selection_is_copied_to_another_diagram_and_keeps_its_arrangement(self) -> None:
+        source, target = self.made("t0", "t1", "t2", style="layered"), self.made("t5", "t1")
+        url = reverse("diagrams:new", args=[self.area.slug, self.model.pk])
+        given = {"like": source.pk, "into": target.pk, "table": self.ids("t0", "t1", "t2")}
+        answer = self.client.post(url, given, follow=True)
+        self.assertContains(answer, "2 of 3 tables added")
+        was, now = self.placed(source), self.placed(target)
+        shifts = {(now[name][0] - was[name][0], now[name][1] - was[name][1]) for name in ("t0", "t2")}
+        self.assertEqual(len(shifts), 1)
+        self.client.post(url, {"like": source.pk, "name": "Names", "depth": "names", "table": self.ids("t0", "t1")})
+        self.assertEqual(Diagram.objects.get(name="Names").depth, "names")
+
     def test_a_table_can_have_a_depth_of_its_own(self) -> None:
         diagram = self.made("t0", "t1", depth="names")
         url = reverse("diagrams:set-card", args=[self.area.slug, diagram.pk, self.ids("t1")[0]])

@@ -108,8 +108,13 @@ def _create_cards(changes: Recorder, diagram: Diagram, cards: Sequence[Card]) ->
 
 
 @transaction.atomic
-def add(*, area: Area, person: Person, diagram: Diagram, table_ids: Collection[int]) -> list[int]:
-    """Put tables of the model on a diagram, each near one that it is related to; returns the ids of those that are new."""
+def add(
+    *, area: Area, person: Person, diagram: Diagram, table_ids: Collection[int], like: Diagram | None = None
+) -> list[int]:
+    """Put tables of the model on a diagram, each near one that it is related to; returns the ids of those that are new.
+
+    Those that are on the diagram `like` keep the arrangement that they have there, beside all that is on this one.
+    """
     lock(diagram)
     there = set(diagram.cards.values_list("table_id", flat=True))
     wanted = StoredTable.objects.filter(model_id=diagram.model_id, pk__in=table_ids, removed_at__isnull=True)
@@ -123,13 +128,30 @@ def add(*, area: Area, person: Person, diagram: Diagram, table_ids: Collection[i
         load_tables(new), [DiagramCard(diagram=diagram, table_id=id_, x=0, y=0) for id_ in new], depth=diagram.depth,
         naming=diagram.naming, title="",
     ).cards  # fmt: skip
-    _lay_beside(fresh, placed, neighbours(new))
+    if like is not None:
+        _lay_as_on(fresh, placed, like)
+    else:
+        _lay_beside(fresh, placed, neighbours(new))
     with record(
         area=area, person=person, why=f"Added {_counted(len(new))} to {diagram.name}", model_id=diagram.model_id
     ) as changes:
         _create_cards(changes, diagram, fresh)
     touch(diagram)
     return new
+
+
+def _lay_as_on(fresh: Sequence[Card], placed: Mapping[str, Card], like: Diagram) -> None:
+    """Lay new cards as they lie on another diagram, the whole group right of what is here."""
+    there = {f"t{one.table_id}": one for one in like.cards.all()}
+    for card in fresh:
+        if one := there.get(card.id):
+            card.x, card.y = one.x, one.y
+    left, top = min(card.x for card in fresh), min(card.y for card in fresh)
+    begin = max((card.right for card in placed.values()), default=-_BESIDE) + _BESIDE
+    level = min((card.y for card in placed.values()), default=55.0)
+    for card in fresh:
+        card.x, card.y = card.x - left + begin, card.y - top + level
+    part([*placed.values(), *fresh], {card.key: True for card in placed.values()})
 
 
 def _lay_beside(

@@ -100,15 +100,28 @@ def create(request: AreaRequest, pk: int) -> HttpResponse:
             messages.error(request, "The model has changed, and this is suggested no longer.")
             return redirect("diagrams:list", request.area.slug, pk)
         name, ids = name or found.name, found.table_ids
+    depth = request.POST.get("depth", "")
     try:
+        if into := parse_int(request.POST.get("into")):
+            return _copy_into(request, model, into, ids)
         made = services.create(
             area=request.area, person=request.user, model=model, name=name, table_ids=ids,
             private=request.POST.get("private") == "1", like=_copied(request, model),
+            depth=depth if depth in Diagram.Depth.values else Diagram.Depth.COLUMNS,
         )  # fmt: skip
     except DiagramError as error:
         messages.error(request, str(error))
         return redirect("diagrams:list", request.area.slug, pk)
     return redirect("diagrams:page", request.area.slug, made.pk)
+
+
+def _copy_into(request: AreaRequest, model: StoredModel, into: int, ids: Collection[int]) -> HttpResponse:
+    """Put tables on another diagram of the same model, arranged as they are on the one that they come from."""
+    target = get_object_or_404(_visible(request), pk=into, model=model)
+    like = _copied(request, model)
+    new = services.add(area=request.area, person=request.user, diagram=target, table_ids=ids, like=like)
+    messages.success(request, f"{len(new):,} of {len(ids):,} tables added; the others were on it. Press u to undo.")
+    return redirect("diagrams:page", request.area.slug, target.pk)
 
 
 def _copied(request: AreaRequest, model: StoredModel) -> Diagram | None:
@@ -177,6 +190,7 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
         "pieces": _pieces(drawing, diagram),
         "legend": drawing.legend,
         "total": diagram.model.tables.filter(removed_at__isnull=True).count(),
+        "others": _visible(request).filter(model=diagram.model).exclude(pk=pk),
         "depths": Diagram.Depth.choices,
         "namings": Diagram.Naming.choices,
         "marks": [(mark.name, mark.label) for mark in marks()],
