@@ -79,6 +79,64 @@ _MORE = {
         match notnull of offset plan pragma query raise recursive regexp reindex release rename replace restrict rollback row
         savepoint temp temporary transaction trigger vacuum virtual without""",
 }
+_MORE[
+    "oracle"
+] = """access add audit char cluster column comment compress connect date decimal elsif exclusive file float identified
+    immediate increment index initial integer level lock long maxextents minus mlslabel mode modify noaudit nocompress nowait number of
+    offline online option pctfree prior public raw rename resource row rowid rownum rows session share size smallint start successful
+    synonym sysdate trigger uid validate varchar varchar2 view whenever"""
+_MORE[
+    "mysql"
+] = """accessible analyze asensitive before bigint binary blob both call cascade change char character condition continue
+    convert cube cume_dist database databases day_hour dec decimal declare delayed dense_rank describe deterministic div double each
+    elseif empty enclosed escaped exit explain fetch float force function generated groups grouping high_priority hour_minute if ignore
+    index infile inout insensitive int integer interval iterate json_table key keys kill lag lead leading leave lines load localtime lock
+    long longblob longtext loop low_priority match maxvalue mediumblob mediumint mod modifies ntile numeric of optimize option out outfile
+    over partition percent_rank precision procedure purge range rank read reads real recursive regexp release rename repeat replace
+    require resignal restrict return row row_number rows schema schemas separator show signal smallint spatial specific sql ssl starting
+    stored straight_join system terminated tinyblob tinyint tinytext trailing trigger undo unlock unsigned usage use varbinary varchar
+    virtual while window write xor year_month zerofill"""
+_MORE[
+    "sqlserver"
+] = """add authorization backup begin browse bulk cascade checkpoint close clustered coalesce compute contains continue
+    convert current database dbcc deallocate declare deny disk double dump exec execute exit external file fillfactor freetext function
+    goto holdlock identity if index key kill lineno merge national nocheck nonclustered nullif off offsets open option over percent
+    pivot plan precision print proc procedure public raiserror read readtext reconfigure replication restore restrict return rowcount
+    rule save schema setuser shutdown statistics system_user tablesample textsize top tran transaction trigger truncate try_convert
+    unpivot updatetext use waitfor while within writetext"""
+_MORE["db2"] = (
+    """column current date day days hour hours interval key minute month months number of second time timestamp type view year"""
+)
+_MORE[
+    "firebird"
+] = """add admin begin blob both char character column commit computed connect count current cursor date day decimal
+    declare deterministic double execute external float function gdscode global hour index insensitive int integer key long max merge min
+    minute month national numeric of open over parameter plan position post_event precision procedure recursive real release return
+    rollback row rows second sensitive similar smallint sqlcode start sum time timestamp trailing trigger trim uescape value varchar
+    variable varying view while window year"""
+_MORE["snowflake"] = (
+    "account column connection current database increment issue organization qualify regexp rows sample schema trigger try_cast"
+)
+_MORE[
+    "bigquery"
+] = """array assert_rows_modified at collate contains cube define enum escape exclude extract following groups hash if
+    ignore interval lookup merge new no nulls of over partition preceding proto qualify range recursive respect rollup rows struct
+    tablesample treat unbounded unnest window within"""
+_MORE[
+    "teradata"
+] = """abort account add after aggregate begin both call char character column comment commit compress cursor cv database
+    date day decimal default double each else enabled end error event exec execute explain export fallback float format function give
+    help hour if immediate index instead integer interval journal key language large level locking log macro map merge mode modify month
+    multiset name named new numeric object of off old open option out over partition password period position precision procedure
+    proportional qualify range rank release replace request restrict result return role row sample second selection session smallint sql
+    statistics sum summary temporary terminate time timestamp title translate trigger trim type until user value volatile where while
+    year zone"""
+_MORE["sqlite"] = (
+    "add autoincrement commit deferrable escape glob if index isnull notnull nothing raise regexp replace returning rollback transaction trigger without"
+)
+_MORE["informix"] = (
+    "add column cursor date datetime day decimal float fraction hour integer interval minute month second serial smallint type unit year"
+)
 _MORE["greenplum"] = _MORE["redshift"] = _MORE["duckdb"] = _MORE["postgresql"]
 
 

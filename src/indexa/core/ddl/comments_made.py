@@ -1,0 +1,105 @@
+"""Comments, as statements of their own."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from indexa.core.ddl.draft import Draft
+from indexa.core.ddl.names import text
+from indexa.core.model import VIEW_KINDS, Column, Table
+
+
+def make_comments(draft: Draft) -> None:
+    """Say what tables, columns and other parts are, as far as the platform keeps that."""
+    if draft.target.comments == "none":
+        if any(table.comment or any(column.comment for column in table.columns) for table in draft.tables):
+            draft.note("Comments", "the platform keeps none")
+        return
+    write = {"statement": _comment_on, "property": _property_of}.get(draft.target.comments)
+    if write is None:
+        return
+    for table in (*draft.tables, *draft.views):
+        if table.kind == "foreign table" or (table.kind in VIEW_KINDS and not draft.same):
+            continue
+        if table.comment:
+            write(draft, table, None)
+        for column in table.columns:
+            if column.comment:
+                write(draft, table, column)
+    if draft.same and draft.target.name == "postgresql":
+        _comment_on_parts(draft)
+
+
+def _comment_on(draft: Draft, table: Table, column: Column | None) -> None:
+    path = draft.path_of(table)
+    if column is not None:
+        kind, path, comment = "COLUMN", f"{path}.{draft.namer.quoted(column.name)}", column.comment
+    else:
+        is_view = table.kind in VIEW_KINDS and draft.target.name != "oracle"
+        kind = table.kind.upper() if is_view and draft.target.name == "postgresql" else "TABLE"
+        comment = table.comment
+    draft.add("comment", table.schema, table.name, f"COMMENT ON {kind} {path} IS {text(comment)}")
+
+
+def _property_of(draft: Draft, table: Table, column: Column | None) -> None:
+    kind = "VIEW" if table.kind in VIEW_KINDS else "TABLE"
+    words = (
+        f"EXEC sp_addextendedproperty N'MS_Description', N{text(column.comment if column else table.comment)}, "
+        f"N'SCHEMA', N{text(table.schema or 'dbo')}, N'{kind}', N{text(table.name)}"
+    )
+    if column is not None:
+        words += f", N'COLUMN', N{text(column.name)}"
+    draft.add("comment", table.schema, table.name, words)
+
+
+def _comment_on_parts(draft: Draft) -> None:
+    for schema in draft.model.schemas:
+        if schema.comment and draft.wanted(schema.name):
+            draft.add(
+                "comment",
+                schema.name,
+                schema.name,
+                f"COMMENT ON SCHEMA {draft.namer.quoted(schema.name)} IS {text(schema.comment)}",
+            )
+    types: list[Any] = [*draft.model.enums, *draft.model.composites, *draft.model.ranges]
+    all_parts: list[tuple[str, list[Any]]] = [
+        ("TYPE", types),
+        ("DOMAIN", [*draft.model.domains]),
+        ("SEQUENCE", [*draft.model.sequences]),
+    ]
+    for kind, parts in all_parts:
+        for part in parts:
+            if part.comment and draft.wanted(part.schema):
+                draft.add(
+                    "comment",
+                    part.schema,
+                    part.name,
+                    f"COMMENT ON {kind} {draft.path(part.schema, part.name)} IS {text(part.comment)}",
+                )
+    for table in draft.tables:
+        path = draft.path_of(table)
+        keys = [table.primary_key, *table.unique, *table.foreign_keys, *table.checks, *table.exclusions]
+        for key in keys:
+            if key is not None and key.comment:
+                draft.add(
+                    "comment",
+                    table.schema,
+                    table.name,
+                    f"COMMENT ON CONSTRAINT {draft.namer.quoted(key.name)} ON {path} IS {text(key.comment)}",
+                )
+        for index in table.indexes:
+            if index.comment:
+                draft.add(
+                    "comment",
+                    table.schema,
+                    table.name,
+                    f"COMMENT ON INDEX {draft.path(table.schema, index.name)} IS {text(index.comment)}",
+                )
+        for trigger in table.triggers:
+            if trigger.comment:
+                draft.add(
+                    "comment",
+                    table.schema,
+                    table.name,
+                    f"COMMENT ON TRIGGER {draft.namer.quoted(trigger.name)} ON {path} IS {text(trigger.comment)}",
+                )
