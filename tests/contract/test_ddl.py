@@ -40,3 +40,44 @@ class DdlRoundTripTests(TransactionTestCase):
                     line for line in differences(first, second) if not any(part in line for part in KNOWN.get(name, ()))
                 ]
                 self.assertEqual(found, [], [f"{one.object}: {one.what}" for one in script.remarks])
+
+    def test_what_is_written_for_another_platform_is_taken_there_with_all_tables_and_keys(self) -> None:
+        for begin in HERE:
+            with HERE[begin].source((SCRIPTS / f"{begin}.sql").read_text()) as (address, password):
+                model = self.read(begin, address, password, HERE[begin].schemas)
+            for end in HERE.keys() - {begin}:
+                with self.subTest(f"{begin} to {end}"):
+                    self.assert_taken(model, end)
+
+    def assert_taken(self, model: Model, end: str) -> None:
+        home = {"mysql": "contract", "sqlite": "main"}.get(end, "s")
+        for part in (*model.tables, *model.enums, *model.domains, *model.sequences):
+            part.schema = home
+        for table in model.tables:
+            for key in table.foreign_keys:
+                key.ref_schema = home
+        script = write_ddl(model, end)
+        if end == "mysql":
+            script.statements = [one for one in script.statements if one.kind != "schema"]
+        here = HERE[end]
+        with here.source(script.text()) as (address, password):
+            made = self.read(end, address, password, (home,))
+        left_out = " ".join(f"{one.object}: {one.what}" for one in script.remarks)
+        there = {table.name.lower(): table for table in made.tables}
+        for table in model.tables:
+            if table.kind not in ("table", "partitioned table"):
+                continue
+            twin = there[table.name.lower()]
+            self.assertEqual([c.name.lower() for c in table.columns], [c.name.lower() for c in twin.columns])
+            primary = set(_lower(table.primary_key.columns)) if table.primary_key else set()
+            may = [column.nullable and column.name.lower() not in primary for column in table.columns]
+            self.assertEqual(may, [c.nullable and c.name.lower() not in primary for c in twin.columns], table.name)
+            self.assertEqual(bool(table.primary_key), bool(twin.primary_key), table.name)
+            wanted = {
+                _lower(key.columns) for key in table.foreign_keys if f"the foreign key {key.name}:" not in left_out
+            }
+            self.assertEqual(wanted, {_lower(key.columns) for key in twin.foreign_keys}, table.name)
+
+
+def _lower(names: tuple[str, ...]) -> tuple[str, ...]:
+    return tuple(name.lower() for name in names)

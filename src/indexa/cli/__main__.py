@@ -7,7 +7,7 @@ import sys
 from collections.abc import Sequence
 from typing import Any
 
-from indexa.cli import check, diagrams, infer, names, read
+from indexa.cli import building, check, diagrams, infer, names, read
 
 _EXAMPLES = {
     "read": (
@@ -23,6 +23,14 @@ _EXAMPLES = {
     "render": (
         "render billing.json --suggested --to svg -o billing.svg",
         "render schema.sql --to mermaid --depth keys -o schema.mmd",
+    ),
+    "ddl": (
+        "ddl billing.json --dialect oracle -o billing.sql",
+        "ddl dump.sql --dialect postgresql --drop-first -o new.sql",
+    ),
+    "derive": (
+        "derive care.json --to oracle -s standard.json --schema care -o care-oracle.json",
+        "derive dump.sql --to logical -w words.csv -o logical.json",
     ),
     "check": ("check billing.json -s standard.json -w words.csv", "check dump.sql -f sarif -o names.sarif"),
 }
@@ -44,7 +52,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
             "what a model does not declare: keys and relationships, as proposals",
         ),
         ("layout", diagrams.add_layout, diagrams.layout, "the places of a diagram's tables and lines, as JSON"),
-        ("render", diagrams.add_render, diagrams.render, "a diagram as SVG, Mermaid or DOT"),
+        ("render", diagrams.add_render, diagrams.render, "a diagram as SVG, PNG, PDF, Mermaid or DOT"),
+        ("ddl", building.add_ddl, building.ddl, "the script that makes a model on a platform"),
+        ("derive", building.add_derive, building.derive, "a logical model to a physical one, or the other way round"),
         ("mine", names.add_mine, names.mine, "models to proposals for the wordbook, as JSON lines"),
     ):
         command = _command(commands, name, tells, run.__doc__)

@@ -13,8 +13,6 @@ from indexa.cli.failing import run_or_say_why
 from indexa.core.errors import CoreError
 from indexa.core.model import Model
 
-_LARGEST_STANDARD = 50_000_000
-
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Describe what the command takes."""
@@ -44,21 +42,13 @@ def run(given: argparse.Namespace) -> int:
 
 def _run(given: argparse.Namespace) -> int:
     from indexa.adapters.templates import render_confined
-    from indexa.adapters.wordbook_files import read_wordbook_file
+    from indexa.cli.inputs import standard_and_words
     from indexa.core.naming.checking import at_least, check
     from indexa.core.naming.reports import FORMATS, lines_of
-    from indexa.core.naming.standard import DEFAULT, read_standard
-    from indexa.core.naming.wordbook import Stack
 
     if given.write_baseline and not given.baseline:
         raise CoreError("--write-baseline needs --baseline FILE, the file to write.")
-    standard = DEFAULT
-    if given.standard:
-        path = Path(given.standard)
-        if path.is_file() and path.stat().st_size > _LARGEST_STANDARD:
-            raise CoreError(f"{path} is larger than {_LARGEST_STANDARD // 1_000_000} MB: no naming standard.")
-        standard = read_standard(path.read_bytes())
-    stack = Stack([*(read_wordbook_file(Path(name)) for name in given.wordbook), standard.wordbook])
+    standard, stack = standard_and_words(given.standard, given.wordbook)
     model, text = _model(given)
     findings = check(model, standard, stack, renderer=render_confined)
     if given.write_baseline:

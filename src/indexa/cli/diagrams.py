@@ -13,7 +13,7 @@ from indexa.cli.failing import run_or_say_why
 
 if TYPE_CHECKING:
     from indexa.core.diagram.parts import Drawing
-    from indexa.core.model import Model, Table
+    from indexa.core.model import Table
 
 _STYLES = ("orthogonal", "layered", "neighbourhoods", "radial", "grid")
 _DEPTHS = ("names", "keys", "columns", "full")
@@ -106,10 +106,11 @@ def _typeset(given: argparse.Namespace, drawing: Drawing) -> bytes:
 
 def _drawing(given: argparse.Namespace, naming: str) -> Drawing:
     from indexa.adapters.graphviz import place_by_graphviz
+    from indexa.cli.inputs import model_of
     from indexa.core.diagram.arranging import arrange
     from indexa.core.diagram.neighbourhoods import suggested
 
-    model = _model(given.model)
+    model = model_of(given.model)
     chosen = {(table.schema, table.name) for table in model.tables if _matches(table, given.tables)}
     if given.tables and not chosen:
         raise SourceError(
@@ -121,17 +122,6 @@ def _drawing(given: argparse.Namespace, naming: str) -> Drawing:
         model, place_by_graphviz, tables=chosen, style=given.style, direction=given.direction, depth=given.depth,
         naming=naming,  # type: ignore[arg-type]
     )  # fmt: skip
-
-
-def _model(name: str) -> Model:
-    from indexa.core.model.file import read
-
-    path = Path(name)
-    if path.suffix == ".json" and path.is_file():
-        return read(path.read_bytes())
-    from indexa.cli.read import read_source
-
-    return read_source([name], "")
 
 
 def _matches(table: Table, patterns: str) -> bool:

@@ -6,13 +6,10 @@ import re
 from collections.abc import Iterable
 from typing import TypeVar
 
-from indexa.core import platforms
 from indexa.core.ddl.defaults import translated_default
 from indexa.core.ddl.draft import Draft
-from indexa.core.ddl.names import text
-from indexa.core.ddl.types import translated
+from indexa.core.ddl.types import plain, translated
 from indexa.core.model import Column, Domain, Enum, Sequence, Table
-from indexa.core.type_families import family
 
 P = TypeVar("P", Enum, Domain)
 _SIMPLE = re.compile(
@@ -40,12 +37,13 @@ class Columns:
         """Return a column as it stands in its table."""
         name = self._namer.quoted(column.name)
         label = f"{table.full_name}.{column.name}"
-        type_ = self.type_of(column, label)
+        type_ = self.type_of(column, label, in_key=column.name in _key_columns(table))
         counts = self._counting(table, column, label, alone_in_key)
         if self._target.name in _SERIALS and column.identity:
             type_ = _SERIALS[self._target.name]["big" in type_.lower()]
         if self._target.name == "sqlite" and column.identity and alone_in_key:
-            return f"{name} INTEGER PRIMARY KEY AUTOINCREMENT{self._comment(column)}"
+            never = "" if column.nullable else " NOT NULL"
+            return f"{name} INTEGER PRIMARY KEY AUTOINCREMENT{never}{self._comment(column)}"
         parts = [name, type_]
         if column.collation and self.same:
             parts.append(f"COLLATE {self._draft.collation(column.collation)}")
@@ -62,7 +60,7 @@ class Columns:
             parts.append("NULL")
         return " ".join(parts) + self._comment(column)
 
-    def type_of(self, column: Column, label: str) -> str:
+    def type_of(self, column: Column, label: str, *, in_key: bool = False) -> str:
         """Return a column's type in the platform's words."""
         if (enum := self._enums.get(column.type.lower())) is not None and not self.same:
             return self._enumerated(enum, column)
@@ -72,11 +70,11 @@ class Columns:
             return column.type
         if domain is not None:
             return self._namer.path(domain.schema if self._target.has_schemas else "", domain.name)
-        return self.plain(column.type, label)
+        return self.plain(column.type, label, in_key=in_key)
 
-    def plain(self, type_: str, label: str) -> str:
+    def plain(self, type_: str, label: str, *, in_key: bool = False) -> str:
         """Return a type that is no enum or domain of the model in the platform's words."""
-        written = translated(type_, self._model.platform, self._target.name)
+        written = translated(type_, self._model.platform, self._target.name, in_key=in_key)
         if written is None:
             fallback = translated("text", "", self._target.name)
             assert fallback is not None
@@ -89,7 +87,7 @@ class Columns:
     def _enumerated(self, enum: Enum, column: Column) -> str:
         if self._target.enums == "type":
             return self._namer.path(enum.schema, enum.name)
-        values = ", ".join(text(value) for value in enum.values)
+        values = ", ".join(self._namer.text(value) for value in enum.values)
         if self._target.enums == "inline":
             return f"enum({values})"
         longest = max((len(value) for value in enum.values), default=1)
@@ -117,11 +115,17 @@ class Columns:
             self._note(label, "that it counts by itself: only a key of one column does")
             return ""
         found = self._target.identity.get(column.identity, "")
-        if found and self.same and self._target.name == "postgresql" and (own := self._owned.get(label)) is not None:
+        if (
+            found
+            and self.same
+            and self._target.name == "postgresql"
+            and (own := self._owned.get(label)) is not None
+            and not _is_usual(own, table, column)
+        ):
             found += f" (SEQUENCE NAME {self._namer.path(own.schema, own.name)} {measures(own)})"
         if not found and self._target.sequences and self._target.name not in _SERIALS:
             name = f"{table.name}_{column.name}_seq"
-            return f"DEFAULT nextval({text(self._namer.path(table.schema, name))})"
+            return f"DEFAULT nextval({self._namer.text(self._namer.path(table.schema, name))})"
         if not found and self._target.name not in (*_SERIALS, "sqlite"):
             self._note(label, "that it counts by itself")
         return found
@@ -148,8 +152,9 @@ class Columns:
                 if self._target.name == "sqlite" and not _SIMPLE.match(column.default)
                 else column.default
             )
-        of = platforms.family_of(self._model.platform, column.type) if self._model.platform else family(column.type, {})
-        made = translated_default(column.default, of, self._target)
+        kind = plain(column.type, self._model.platform)
+        is_boolean = kind is not None and kind.kind == "boolean"
+        made = translated_default(column.default, is_boolean=is_boolean, target=self._target)
         if made is None and column.default.strip().lower() != "null":
             self._note(label, f"the default {column.default}")
         return made
@@ -165,10 +170,28 @@ class CommentedColumns(Columns):
         if not column.comment:
             return ""
         return (
-            f" OPTIONS(description={text(column.comment)})"
+            f" OPTIONS(description={self._namer.text(column.comment)})"
             if self._target.comments == "options"
-            else f" COMMENT {text(column.comment)}"
+            else f" COMMENT {self._namer.text(column.comment)}"
         )
+
+
+def _key_columns(table: Table) -> set[str]:
+    """Return the columns that keys, relationships and indexes of a table are made of."""
+    found = set(table.primary_key.columns) if table.primary_key else set()
+    found |= {name for key in table.unique for name in key.columns}
+    found |= {name for key in table.foreign_keys for name in key.columns}
+    return found | {part.column for index in table.indexes for part in index.parts}
+
+
+_MOST = {"smallint": 32_767, "integer": 2_147_483_647, "bigint": 9_223_372_036_854_775_807}
+
+
+def _is_usual(own: Sequence, table: Table, column: Column) -> bool:
+    """Return whether a sequence is the one that the server makes for a column by itself."""
+    named = (own.schema, own.name) == (table.schema, f"{table.name}_{column.name}_seq")
+    counts = (own.start, own.increment, own.minimum, own.cache, own.cycle) == (1, 1, 1, 1, False)
+    return named and counts and own.maximum == _MOST.get(column.type)
 
 
 def measures(one: Sequence) -> str:

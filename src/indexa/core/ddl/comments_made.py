@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from indexa.core.ddl.draft import Draft
-from indexa.core.ddl.names import text
 from indexa.core.model import VIEW_KINDS, Column, Table
 
 
@@ -38,17 +37,17 @@ def _comment_on(draft: Draft, table: Table, column: Column | None) -> None:
         is_view = table.kind in VIEW_KINDS and draft.target.name != "oracle"
         kind = table.kind.upper() if is_view and draft.target.name == "postgresql" else "TABLE"
         comment = table.comment
-    draft.add("comment", table.schema, table.name, f"COMMENT ON {kind} {path} IS {text(comment)}")
+    draft.add("comment", table.schema, table.name, f"COMMENT ON {kind} {path} IS {draft.namer.text(comment)}")
 
 
 def _property_of(draft: Draft, table: Table, column: Column | None) -> None:
     kind = "VIEW" if table.kind in VIEW_KINDS else "TABLE"
     words = (
-        f"EXEC sp_addextendedproperty N'MS_Description', N{text(column.comment if column else table.comment)}, "
-        f"N'SCHEMA', N{text(table.schema or 'dbo')}, N'{kind}', N{text(table.name)}"
+        f"EXEC sp_addextendedproperty N'MS_Description', N{draft.namer.text(column.comment if column else table.comment)}, "
+        f"N'SCHEMA', N{draft.namer.text(table.schema or 'dbo')}, N'{kind}', N{draft.namer.text(table.name)}"
     )
     if column is not None:
-        words += f", N'COLUMN', N{text(column.name)}"
+        words += f", N'COLUMN', N{draft.namer.text(column.name)}"
     draft.add("comment", table.schema, table.name, words)
 
 
@@ -59,7 +58,7 @@ def _comment_on_parts(draft: Draft) -> None:
                 "comment",
                 schema.name,
                 schema.name,
-                f"COMMENT ON SCHEMA {draft.namer.quoted(schema.name)} IS {text(schema.comment)}",
+                f"COMMENT ON SCHEMA {draft.namer.quoted(schema.name)} IS {draft.namer.text(schema.comment)}",
             )
     types: list[Any] = [*draft.model.enums, *draft.model.composites, *draft.model.ranges]
     all_parts: list[tuple[str, list[Any]]] = [
@@ -74,7 +73,7 @@ def _comment_on_parts(draft: Draft) -> None:
                     "comment",
                     part.schema,
                     part.name,
-                    f"COMMENT ON {kind} {draft.path(part.schema, part.name)} IS {text(part.comment)}",
+                    f"COMMENT ON {kind} {draft.path(part.schema, part.name)} IS {draft.namer.text(part.comment)}",
                 )
     for table in draft.tables:
         path = draft.path_of(table)
@@ -85,7 +84,7 @@ def _comment_on_parts(draft: Draft) -> None:
                     "comment",
                     table.schema,
                     table.name,
-                    f"COMMENT ON CONSTRAINT {draft.namer.quoted(key.name)} ON {path} IS {text(key.comment)}",
+                    f"COMMENT ON CONSTRAINT {draft.namer.quoted(key.name)} ON {path} IS {draft.namer.text(key.comment)}",
                 )
         for index in table.indexes:
             if index.comment:
@@ -93,7 +92,7 @@ def _comment_on_parts(draft: Draft) -> None:
                     "comment",
                     table.schema,
                     table.name,
-                    f"COMMENT ON INDEX {draft.path(table.schema, index.name)} IS {text(index.comment)}",
+                    f"COMMENT ON INDEX {draft.path(table.schema, index.name)} IS {draft.namer.text(index.comment)}",
                 )
         for trigger in table.triggers:
             if trigger.comment:
@@ -101,5 +100,5 @@ def _comment_on_parts(draft: Draft) -> None:
                     "comment",
                     table.schema,
                     table.name,
-                    f"COMMENT ON TRIGGER {draft.namer.quoted(trigger.name)} ON {path} IS {text(trigger.comment)}",
+                    f"COMMENT ON TRIGGER {draft.namer.quoted(trigger.name)} ON {path} IS {draft.namer.text(trigger.comment)}",
                 )

@@ -23,7 +23,7 @@ _TODAYS = {
 }
 
 
-def translated_default(text: str, family: str, target: Target) -> str | None:
+def translated_default(text: str, *, is_boolean: bool, target: Target) -> str | None:
     """Return a default in the words of a platform; None where it has no safe translation."""
     value = text.strip()
     while value.startswith("(") and value.endswith(")") and _encloses(value):
@@ -32,7 +32,7 @@ def translated_default(text: str, family: str, target: Target) -> str | None:
     low = bare.lower()
     if low in ("true", "false", "b'1'", "b'0'"):
         return target.true if low in ("true", "b'1'") else target.false
-    if family == "yes or no" and bare.strip("'").lower() in ("0", "1", "t", "f", "y", "n"):
+    if is_boolean and bare.strip("'").lower() in ("0", "1", "t", "f", "y", "n"):
         if bare.strip("'").lower() in ("y", "n"):
             return None
         return target.true if bare.strip("'").lower() in ("1", "t") else target.false

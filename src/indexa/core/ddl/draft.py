@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from indexa.core.ddl.names import Namer, text
+from indexa.core.ddl.names import Namer
 from indexa.core.ddl.script import Options, Remark, Statement
 from indexa.core.ddl.targets import Target
 from indexa.core.model import VIEW_KINDS, Model, Table
+from indexa.core.naming.limits import longest
 
 
 class Draft:
@@ -13,7 +14,7 @@ class Draft:
 
     def __init__(self, model: Model, target: Target, options: Options) -> None:
         self.model, self.target, self.options = model, target, options
-        self.namer = Namer(target.name)
+        self.namer = Namer(target.name, model.platform)
         self.remarks: list[Remark] = []
         self.statements: list[Statement] = []
         self.made: set[tuple[str, str]] = set()
@@ -23,6 +24,7 @@ class Draft:
         self.tables = [table for table in model.tables if self.wanted(table.schema) and table.kind not in VIEW_KINDS]
         self.views = [table for table in model.tables if self.wanted(table.schema) and table.kind in VIEW_KINDS]
         self.shown = {(table.schema, table.name): table for table in self.tables}
+        self._taken = {(table.schema, table.name.lower()) for table in self.shown.values()}
         self.unless_there = "IF NOT EXISTS " if options.if_not_exists and target.if_not_exists else ""
 
     def is_same(self, *platforms: str) -> bool:
@@ -51,6 +53,20 @@ class Draft:
         """Return the full name of a table."""
         return self.path(table.schema, table.name)
 
+    def free_name(self, table: Table, name: str) -> str:
+        """Return the name of a key or index, with its table's before it where something else of the schema has it.
+
+        There are platforms where it need differ only from others of its table, and others where a schema's all differ.
+        """
+        if self.same or not name or self.target.name in ("mysql", "sqlserver"):
+            return name
+        free = name
+        if (table.schema, name.lower()) in self._taken:
+            free = f"{table.name}_{name}"[: longest(self.target.name) or None]
+            self.note(table.full_name, f"{name} is called {free}: its name is taken in the schema")
+        self._taken.add((table.schema, free.lower()))
+        return free
+
     def constraint(self, name: str) -> str:
         """Return the words that give a constraint its name; none where it has none."""
         return f"CONSTRAINT {self.namer.quoted(name)} " if name else ""
@@ -58,7 +74,7 @@ class Draft:
     def beside(self, comment: str) -> str:
         """Return the comment of a key or index where it stands in its statement."""
         has = comment and self.same and self.target.comments == "inline" and self.options.comments
-        return f" COMMENT {text(comment)}" if has else ""
+        return f" COMMENT {self.namer.text(comment)}" if has else ""
 
     def collation(self, name: str) -> str:
         """Return the name of a collation, which PostgreSQL folds unless it is quoted."""

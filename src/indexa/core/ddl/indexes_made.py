@@ -18,7 +18,7 @@ def make_index(draft: Draft, table: Table, index: Index) -> None:
         draft.note(table.full_name, f"the index {index.name}: its condition or expression is the source's own")
         return
     parts = ", ".join(_index_part(draft, part) for part in index.parts)
-    named = draft.namer.quoted(index.name)
+    named = draft.namer.quoted(draft.free_name(table, index.name))
     if target.index_of_schema and table.schema:
         named = f"{draft.namer.quoted(table.schema)}.{named}"
     before, after = _method(draft, table, index)

@@ -15,10 +15,14 @@ _MARKS = {"mysql": ("`", "`"), "bigquery": ("`", "`"), "sqlserver": ("[", "]")}
 
 
 class Namer:
-    """Writes the names of one platform."""
+    """Writes names and texts of one platform.
 
-    def __init__(self, platform: str) -> None:
+    Names that are plain on the platform they come from stay plain, and are folded as the new one folds.
+    """
+
+    def __init__(self, platform: str, begin: str = "") -> None:
         self._platform = platform
+        self._begin = platforms.get(begin).dialect if begin in platforms.names() and begin != platform else None
         self._dialect = platforms.get(platform).dialect
         self._reserved = reserved(platform)
         self.quoted = lru_cache(maxsize=200_000)(self._quoted)
@@ -28,7 +32,8 @@ class Namer:
         is_plain = _PLAIN.fullmatch(name) is not None and name.lower() not in self._reserved
         if self._platform in _NEEDS_LETTER and name.startswith("_"):
             is_plain = False
-        if is_plain and (self._dialect.fold_quoted or self._dialect.folded(name) == name):
+        folds = self._dialect.fold_quoted or self._dialect.folded(name) == name
+        if is_plain and (folds or (self._begin is not None and self._begin.folded(name) == name)):
             return name
         begin, end = _MARKS.get(self._platform, ('"', '"'))
         return f"{begin}{name.replace(end, end * 2)}{end}"
@@ -41,7 +46,11 @@ class Namer:
         """Return names with commas between them."""
         return ", ".join(self.quoted(name) for name in names)
 
-
-def text(value: str) -> str:
-    """Return a text as a literal of SQL."""
-    return "'" + value.replace("'", "''") + "'"
+    def text(self, value: str) -> str:
+        """Return a text as a literal."""
+        if self._platform == "bigquery":
+            escaped = value.replace("\\", "\\\\").replace("'", "\\'").replace("\n", "\\n").replace("\r", "\\r")
+            return f"'{escaped}'"
+        if self._platform == "mysql":
+            value = value.replace("\\", "\\\\")
+        return "'" + value.replace("'", "''") + "'"

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 
 from indexa.core.ddl.columns import Columns
 from indexa.core.ddl.draft import Draft
-from indexa.core.ddl.names import text
 from indexa.core.model import Exclusion, ForeignKey, Key, Partition, Table
 
 
@@ -55,14 +54,14 @@ def make_table(draft: Draft, columns: Columns, table: Table) -> None:
     lines = [columns.line(table, column, alone_in_key=column.name == alone) for column in table.columns]
     counts_alone = any(column.name == alone and column.identity for column in table.columns)
     if primary and not (draft.target.name == "sqlite" and counts_alone):
-        named = draft.constraint("" if primary.name == "PRIMARY" else primary.name)
+        named = draft.constraint("" if primary.name == "PRIMARY" else draft.free_name(table, primary.name))
         words = f"PRIMARY KEY ({draft.namer.listed(primary.columns)})"
         lines.append(f"{named}{words}{_when(draft, primary)}{draft.target.keys_suffix}")
     for key in table.unique:
         if draft.target.unique_keys:
             distinct = "" if key.nulls_distinct or not draft.same else " NULLS NOT DISTINCT"
             lines.append(
-                f"{draft.constraint(key.name)}UNIQUE{distinct} ({draft.namer.listed(key.columns)}){_when(draft, key)}"
+                f"{draft.constraint(draft.free_name(table, key.name))}UNIQUE{distinct} ({draft.namer.listed(key.columns)}){_when(draft, key)}"
                 f"{draft.beside(key.comment)}"
             )
         else:
@@ -73,7 +72,9 @@ def make_table(draft: Draft, columns: Columns, table: Table) -> None:
     if not draft.target.adds_foreign_keys:
         draft.made.add((table.schema, table.name))
         for foreign in table.foreign_keys:
-            if draft.target.name == "duckdb" and (foreign.ref_schema, foreign.ref_table) not in draft.made:
+            if draft.target.name == "duckdb" and foreign.ref_schema != table.schema:
+                draft.note(table.full_name, f"the foreign key {foreign.name}: it leads to another schema")
+            elif draft.target.name == "duckdb" and (foreign.ref_schema, foreign.ref_table) not in draft.made:
                 draft.note(
                     table.full_name, f"the foreign key {foreign.name}: it closes a circle, and can't be added later"
                 )
@@ -118,9 +119,9 @@ def _after_table(draft: Draft, table: Table) -> str:
         )
     if table.comment and draft.options.comments:
         if draft.target.comments == "inline":
-            parts.insert(0, f"COMMENT = {text(table.comment)}")
+            parts.insert(0, f"COMMENT = {draft.namer.text(table.comment)}")
         elif draft.target.comments == "options":
-            parts.append(f"OPTIONS(description={text(table.comment)})")
+            parts.append(f"OPTIONS(description={draft.namer.text(table.comment)})")
     return "".join(f"\n{part}" for part in parts if part)
 
 
@@ -160,7 +161,8 @@ def _whole_of(table: Table, part: Partition) -> tuple[str, str]:
 
 
 def _when(draft: Draft, key: Key | ForeignKey | Exclusion) -> str:
-    if not (draft.target.deferrable and key.deferrable):
+    only_references = draft.target.name == "sqlite" and not isinstance(key, ForeignKey)
+    if not (draft.target.deferrable and key.deferrable) or only_references:
         return ""
     return " DEFERRABLE INITIALLY DEFERRED" if key.initially_deferred else " DEFERRABLE"
 
@@ -171,8 +173,12 @@ def _checks(draft: Draft, table: Table) -> list[str]:
             draft.note(table.full_name, f"the check {check.name}")
         return []
     lines = []
+    counted = {column.name for column in table.columns if column.identity} if draft.target.name == "mysql" else set()
     for check in table.checks:
-        if not draft.same and re.search(r"::|~|\bany\s*\(|similar to", check.expression, re.IGNORECASE):
+        if counted & set(re.findall(r"\w+", check.expression)):
+            draft.note(table.full_name, f"the check {check.name}: there is none of a column that counts by itself")
+            continue
+        if not draft.same and re.search(r"::|~|`|\[|\bany\s*\(|similar to|regexp", check.expression, re.IGNORECASE):
             draft.note(table.full_name, f"the check {check.name}: {check.expression}")
             continue
         inherited = "" if check.inherited or not draft.same else " NO INHERIT"

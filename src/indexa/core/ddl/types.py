@@ -222,9 +222,20 @@ def _unbounded(platform: str, text: str) -> str:
     )
 
 
-def translated(text: str, begin: str, end: str) -> Written | None:
-    """Return a type of platform `begin` (or of none) in the words of platform `end`; None where it has no kind."""
+_TEXT_IS_LARGE = frozenset({"mysql", "oracle", "sqlserver", "db2", "firebird", "teradata", "informix"})
+"""Platforms whose type for texts of any length can't be part of a key or an index."""
+_IN_KEYS = 255
+
+
+def translated(text: str, begin: str, end: str, *, in_key: bool = False) -> Written | None:
+    """Return a type of platform `begin` (or of none) in the words of platform `end`; None where it has no kind.
+
+    `in_key`: whether a key or index is made of it, so that a text needs a length where it would have none.
+    """
     if begin == end:
         return Written(text)
     one = plain(text, begin)
+    if in_key and one is not None and one.kind == "text" and end in _TEXT_IS_LARGE:
+        short = in_words_of(end, Plain("varchar", _IN_KEYS))
+        return Written(short.text, f"letters beyond {_IN_KEYS}, since a key is made of it")
     return in_words_of(end, one) if one else None

@@ -8,7 +8,6 @@ from typing import Any
 from indexa.core.ddl.columns import Columns, measures
 from indexa.core.ddl.draft import Draft
 from indexa.core.ddl.extensions import extensions
-from indexa.core.ddl.names import text
 from indexa.core.model import Domain, Sequence
 
 
@@ -37,7 +36,7 @@ def make_types(draft: Draft, columns: Columns) -> None:
             draft.add("extension", "", extension, f"CREATE EXTENSION IF NOT EXISTS {draft.namer.quoted(extension)}")
     for enum in draft.model.enums:
         if draft.wanted(enum.schema) and draft.target.enums == "type":
-            values = ", ".join(text(value) for value in enum.values)
+            values = ", ".join(draft.namer.text(value) for value in enum.values)
             draft.add(
                 "type",
                 enum.schema,

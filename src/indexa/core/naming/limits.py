@@ -137,7 +137,10 @@ _MORE["sqlite"] = (
 _MORE["informix"] = (
     "add column cursor date datetime day decimal float fraction hour integer interval minute month second serial smallint type unit year"
 )
-_MORE["greenplum"] = _MORE["redshift"] = _MORE["duckdb"] = _MORE["postgresql"]
+_MORE["greenplum"] = _MORE["redshift"] = _MORE["postgresql"]
+_MORE["duckdb"] = (
+    _MORE["postgresql"] + " anti asof at describe lambda map pivot positional qualify semi show summarize unpivot"
+)
 
 
 def longest(platform: str) -> int:

@@ -1,0 +1,209 @@
+"""A physical model made of a logical one for one platform: names by the standard, types in the platform's words."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import msgspec
+
+from indexa.core import platforms
+from indexa.core.ddl.defaults import translated_default
+from indexa.core.ddl.targets import TARGETS
+from indexa.core.ddl.types import plain, translated
+from indexa.core.model import Check, Column, ForeignKey, Index, IndexPart, Key, Model, Table
+from indexa.core.naming.checking import Checker
+from indexa.core.naming.making import Maker
+from indexa.core.naming.patterns import Renderer
+from indexa.core.naming.standard import Kind, Rule, Standard
+from indexa.core.naming.wordbook import Stack
+
+_PATTERNS: dict[Kind, str] = {
+    "primary key": "pk_{{ table }}",
+    "unique key": "uq_{{ table }}_{{ columns|join('_') }}",
+    "foreign key": "fk_{{ table }}_{{ ref_table }}{% if number > 1 %}_{{ number }}{% endif %}",
+    "index": "ix_{{ table }}_{{ columns|join('_') }}",
+}
+"""What keys are called where the standard has no pattern for them."""
+_PLAIN_TYPE = "varchar(200)"
+"""The type of an attribute that has none yet."""
+
+
+class Derived(msgspec.Struct):
+    """The physical model, and in words what of the logical one it has otherwise or not at all."""
+
+    model: Model
+    notes: list[str]
+
+
+def derive_physical(
+    logical: Model,
+    platform: str,
+    standard: Standard,
+    stack: Stack | None = None,
+    *,
+    name: str,
+    schema: str,
+    renderer: Renderer,
+) -> Derived:
+    """Make the physical model of a logical one; its parts realise the entities and attributes, whose ids they name.
+
+    Words are the business names, or the names where there are none. Names are folded as the platform folds them, so that nothing needs
+    quotes. All tables are in `schema` ("" where the platform has none).
+    """
+    standard = msgspec.structs.replace(standard, platform=platform)
+    return _Deriving(logical, platform, standard, stack, renderer).run(name, schema)
+
+
+class _Deriving:
+    def __init__(
+        self, logical: Model, platform: str, standard: Standard, stack: Stack | None, renderer: Renderer
+    ) -> None:
+        self._logical, self._platform, self._standard = logical, platform, standard
+        self._renderer, self._stack = renderer, stack
+        self._maker = Maker(standard, stack)
+        self._dialect = platforms.get(platform).dialect
+        self._notes: list[str] = []
+
+    def run(self, name: str, schema: str) -> Derived:
+        entities = self._logical.tables
+        schema = self._dialect.folded(schema) if TARGETS[self._platform].has_schemas else ""
+        made = self._maker.make_all("table", [entity.business_name or entity.name for entity in entities])
+        names = [self._folded(one.name, entity.name) for one, entity in zip(made, entities, strict=True)]
+        for entity, one in zip(entities, made, strict=True):
+            self._notes += [f"{entity.name}: {note}" for note in one.notes]
+        columns = [self._columns(entity) for entity in entities]
+        of_attribute = {id(entity): dict(zip([c.name for c in entity.columns], [c.name for c in own], strict=True))
+                        for entity, own in zip(entities, columns, strict=True)}  # fmt: skip
+        called = {
+            (entity.schema, entity.name): (own, of_attribute[id(entity)])
+            for entity, own in zip(entities, names, strict=True)
+        }
+        tables = [
+            self._table(entity, table_name, own, schema, called)
+            for entity, table_name, own in zip(entities, names, columns, strict=True)
+        ]
+        model = Model(name=name, platform=self._platform, tables=tables, domains=[], comment=self._logical.comment)
+        self._name_keys(model)
+        return Derived(model, self._notes)
+
+    def _folded(self, made: str, fallback: str) -> str:
+        return self._dialect.folded(made or "".join(letter for letter in fallback if letter.isalnum()) or "unnamed")
+
+    def _columns(self, entity: Table) -> list[Column]:
+        made = self._maker.make_all("column", [column.business_name or column.name for column in entity.columns])
+        found = []
+        for attribute, one in zip(entity.columns, made, strict=True):
+            self._notes += [f"{entity.name}.{attribute.name}: {note}" for note in one.notes]
+            found.append(
+                Column(
+                    self._folded(one.name, attribute.name), attribute.position, self._type(entity, attribute), attribute.nullable,
+                    self._default(entity, attribute), attribute.definition or attribute.comment, attribute.identity, realises=attribute.id,
+                )
+            )  # fmt: skip
+        return found
+
+    def _default(self, entity: Table, attribute: Column) -> str | None:
+        if attribute.default is None or not attribute.default.strip():
+            return None
+        kind = plain(attribute.type, self._logical.platform)
+        is_boolean = kind is not None and kind.kind == "boolean"
+        made = translated_default(attribute.default, is_boolean=is_boolean, target=TARGETS[self._platform])
+        if made is None:
+            self._notes.append(f"{entity.name}.{attribute.name}: The default {attribute.default} is left out.")
+        return made
+
+    def _type(self, entity: Table, attribute: Column) -> str:
+        label = f"{entity.name}.{attribute.name}"
+        given = attribute.type.strip() or _PLAIN_TYPE
+        if not attribute.type.strip():
+            self._notes.append(f"{label}: It has no type; it becomes {_PLAIN_TYPE}.")
+        domain = next((one for one in self._logical.domains if one.name.lower() == given.lower()), None)
+        base = domain.type if domain else given
+        keys = {name for key in (entity.primary_key, *entity.unique) if key for name in key.columns}
+        keys |= {name for key in entity.foreign_keys for name in key.columns}
+        written = translated(base, self._logical.platform, self._platform, in_key=attribute.name in keys)
+        if written is None:
+            self._notes.append(f"{label}: The type {given} is not known; it becomes a text.")
+            written = translated("text", "", self._platform)
+            assert written is not None
+        if written.lost:
+            self._notes.append(f"{label}: {given} becomes {written.text}: {written.lost}.")
+        return self._dialect.canonical_type(written.text)
+
+    def _table(
+        self,
+        entity: Table,
+        name: str,
+        columns: list[Column],
+        schema: str,
+        called: Mapping[tuple[str, str], tuple[str, Mapping[str, str]]],
+    ) -> Table:
+        own = called[entity.schema, entity.name][1]
+
+        def names(attributes: tuple[str, ...]) -> tuple[str, ...]:
+            return tuple(own[one] for one in attributes if one in own)
+
+        primary = entity.primary_key
+        table = Table(
+            schema=schema, name=name, columns=columns, comment=entity.definition or entity.comment, realises=entity.id,
+            primary_key=Key(name="key", columns=names(primary.columns)) if primary else None,
+            unique=[Key(name=f"unique {at}", columns=names(key.columns)) for at, key in enumerate(entity.unique)],
+            checks=[Check(name=check.name, expression=check.expression) for check in entity.checks],
+        )  # fmt: skip
+        for column in columns:
+            if primary and column.name in (table.primary_key or Key(name="", columns=())).columns:
+                column.nullable = False
+        for at, key in enumerate(entity.foreign_keys):
+            parent = called.get((key.ref_schema, key.ref_table))
+            if parent is None:
+                self._notes.append(
+                    f"{entity.name}: The relationship {key.name} leads out of the model and is left out."
+                )
+                continue
+            table.foreign_keys.append(
+                ForeignKey(
+                    name=f"relationship {at}", columns=names(key.columns), ref_schema=schema, ref_table=parent[0],
+                    ref_columns=tuple(parent[1][one] for one in key.ref_columns), on_delete=key.on_delete, on_update=key.on_update,
+                )
+            )  # fmt: skip
+        table.indexes = self._indexes(table)
+        return table
+
+    def _indexes(self, table: Table) -> list[Index]:
+        """Return an index for each relationship whose columns no key begins with: without one the parent's changes read all rows."""
+        if not TARGETS[self._platform].indexes or self._platform == "mysql":
+            return []
+        keys = [key.columns for key in (table.primary_key, *table.unique) if key]
+        found: list[tuple[str, ...]] = []
+        for foreign in table.foreign_keys:
+            covered = any(key[: len(foreign.columns)] == foreign.columns for key in keys)
+            if not covered and foreign.columns not in found:
+                found.append(foreign.columns)
+        return [
+            Index(name=f"index {at}", parts=tuple(IndexPart(name) for name in columns))
+            for at, columns in enumerate(found)
+        ]
+
+    def _name_keys(self, model: Model) -> None:
+        """Give keys and indexes the names that the standard's patterns ask for."""
+        rules = dict(self._standard.rules)
+        for kind, pattern in _PATTERNS.items():
+            rule = rules.get(kind) or Rule(form="any")
+            rules[kind] = rule if rule.pattern else msgspec.structs.replace(rule, pattern=pattern)
+        wanted = {kind: msgspec.structs.replace(rules[kind], leave_server_names=False) for kind in _PATTERNS}
+        standard = msgspec.structs.replace(self._standard, rules=wanted, severities={})
+        should = {
+            (finding.table, finding.kind, finding.name): finding.should
+            for finding in Checker(standard, self._stack, renderer=self._renderer).check(model)
+            if finding.rule == "pattern" and finding.should
+        }
+        for table in model.tables:
+            parts: list[tuple[Kind, Key | ForeignKey | Index]] = [
+                *(("primary key", key) for key in (table.primary_key,) if key),
+                *(("unique key", key) for key in table.unique),
+                *(("foreign key", key) for key in table.foreign_keys),
+                *(("index", index) for index in table.indexes),
+            ]
+            for kind, part in parts:
+                made = should.get((table.name, kind, part.name), part.name)
+                part.name = self._dialect.folded(made.replace(" ", "_"))
