@@ -148,6 +148,7 @@ class DiagramPageTests(BrowserCase):
         self.browser.find_element(By.XPATH, "//summary[text()='Add tables']").click()
         self.press("#add-find", "t5")
         self.see("s.t5", "#found-tables")
+        self.until(lambda: "s.t4" not in self.text("#found-tables"), "others are listed still")
         self.click("#found-tables [data-add-table]")
         self.until(lambda: self.browser.find_elements(By.CSS_SELECTOR, self.card("t5")), "the table is not drawn")
         self.assertNotIn("An empty diagram", self.find("#canvas").text)

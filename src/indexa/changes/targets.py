@@ -43,6 +43,7 @@ class TargetKind:
 
 
 _kinds: dict[str, TargetKind] = {}
+_added: dict[tuple[str, str], FieldHandler] = {}
 _guards: list[Callable[[ChangeSet], None]] = []
 _states: list[Callable[[ChangeSet, ChangeSet], None]] = []
 
@@ -51,6 +52,11 @@ def register(kind: TargetKind) -> None:
     """Make a kind known. Raises ValueError for a name that is taken by another."""
     if _kinds.setdefault(kind.name, kind) != kind:
         raise ValueError(f"There is another kind of object called {kind.name!r}.")
+
+
+def add_field(kind: str, field: str, handler: FieldHandler) -> None:
+    """Give a kind of another app a field, whichever of the two is registered first."""
+    _added[kind, field] = handler
 
 
 def register_guard(guard: Callable[[ChangeSet], None]) -> None:
@@ -83,7 +89,7 @@ def states() -> list[Callable[[ChangeSet, ChangeSet], None]]:
 def handler_of(target: str, field: str) -> FieldHandler | None:
     """Return the handler of a field, None where changes of it are only told."""
     kind = _kinds.get(target)
-    return kind.fields.get(field) if kind else None
+    return (kind.fields.get(field) if kind else None) or _added.get((target, field))
 
 
 def field_label(target: str, field: str) -> str:

@@ -22,6 +22,7 @@ in_area = [
     path("", include("indexa.changes.urls")),
     path("", include("indexa.proposals.urls")),
     path("", include("indexa.diagrams.urls")),
+    path("", include("indexa.building.urls")),
     path("", include("indexa.modeling.urls")),
 ]
 urlpatterns = [

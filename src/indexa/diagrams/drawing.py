@@ -18,16 +18,20 @@ from indexa.core.diagram.routing import route
 from indexa.core.model import Column, ForeignKey, Key, Table
 from indexa.diagrams.asked import asked_between
 from indexa.diagrams.models import Diagram, DiagramCard
-from indexa.store.models import DescribedColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
+from indexa.store.models import DescribedColumn, Layer, StoredKey, StoredModel, StoredRelationship, StoredTable
 
 
 def load_tables(ids: Collection[int]) -> list[Table]:
-    """Return some tables with what cards and lines need of them, in five queries; ids as the core has them ("t12")."""
-    stored = StoredTable.objects.filter(pk__in=ids, removed_at__isnull=True).select_related("entity")
+    """Return some tables with what cards and lines need of them, in five queries; ids as the core has them ("t12").
+
+    What has no business name in a logical model is called in business words already: there the name is one.
+    """
+    stored = StoredTable.objects.filter(pk__in=ids, removed_at__isnull=True).select_related("entity", "model")
+    logical = {one.pk for one in stored if one.model.layer == Layer.LOGICAL}
     made = {
         one.pk: Table(
             schema=one.schema, name=one.name, kind=one.kind,  # type: ignore[arg-type]
-            business_name=one.business_name or (one.entity.business_name if one.entity else ""),
+            business_name=one.business_name or (one.entity.business_name if one.entity else "") or (one.name if one.pk in logical else ""),
             definition=one.definition or (one.entity.definition if one.entity else ""), id=f"t{one.pk}",
         )
         for one in stored
@@ -39,7 +43,15 @@ def load_tables(ids: Collection[int]) -> list[Table]:
     ):
         names[pk] = name
         made[table].columns.append(
-            Column(name, position, type_, nullable, business_name=business_name, definition=definition, id=f"c{pk}")
+            Column(
+                name,
+                position,
+                type_,
+                nullable,
+                business_name=business_name or (name if table in logical else ""),
+                definition=definition,
+                id=f"c{pk}",
+            )
         )
     for table, kind, column_ids in (
         StoredKey.objects.filter(table_id__in=list(made))

@@ -72,7 +72,7 @@ def create(
         else:
             place(drawing.cards, drawing.lines, style, direction, place_by_graphviz)
         route(drawing.cards, drawing.lines)
-        _create_cards(changes, diagram, drawing.cards)
+        put_cards(changes, diagram, drawing.cards)
         keep_routes(diagram, drawing)
     return diagram
 
@@ -97,7 +97,8 @@ def _check_count(count: int) -> None:
         raise DiagramError(f"{count:,} tables are too many for one diagram; {MOST_TABLES:,} is the most. Choose fewer.")
 
 
-def _create_cards(changes: Recorder, diagram: Diagram, cards: Sequence[Card]) -> None:
+def put_cards(changes: Recorder, diagram: Diagram, cards: Sequence[Card]) -> None:
+    """Put placed cards on a diagram as part of a change set."""
     made = [
         DiagramCard(pk=pk, diagram=diagram, table_id=int(card.id[1:]), x=card.x, y=card.y)
         for pk, card in zip(reserve_ids("diagram_card", len(cards)), cards, strict=True)
@@ -135,7 +136,7 @@ def add(
     with record(
         area=area, person=person, why=f"Added {_counted(len(new))} to {diagram.name}", model_id=diagram.model_id
     ) as changes:
-        _create_cards(changes, diagram, fresh)
+        put_cards(changes, diagram, fresh)
     touch(diagram)
     return new
 

@@ -15,6 +15,7 @@ urlpatterns = [
     path("models/<int:pk>/map/tables/<int:table_pk>/", map_views.table_margin, name="map-table"),
     path("diagrams/<int:pk>/", views.page, name="page"),
     path("diagrams/<int:pk>/content/", views.content, name="content"),
+    path("diagrams/<int:pk>/margin/", views.list_margin, name="list-margin"),
     path("diagrams/<int:pk>/move/", views.move, name="move"),
     path("diagrams/<int:pk>/add/", views.add, name="add"),
     path("diagrams/<int:pk>/remove/", views.remove, name="remove"),

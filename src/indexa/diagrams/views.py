@@ -235,7 +235,17 @@ def content(request: AreaRequest, pk: int) -> HttpResponse:
     if request.GET.get("state") == state:
         return JsonResponse({"state": state})
     drawing = drawing_of(diagram)
-    return JsonResponse({"state": state, "pieces": _pieces(drawing, diagram)})
+    total = diagram.model.tables.filter(removed_at__isnull=True).count()
+    return JsonResponse({"state": state, "pieces": _pieces(drawing, diagram), "total": total})
+
+
+@require_GET
+@in_area(Role.READER)
+def list_margin(request: AreaRequest, pk: int) -> HttpResponse:
+    """What is on a diagram as a list, for the margin."""
+    diagram = _diagram(request, pk)
+    context = {"diagram": diagram, "model": diagram.model, "drawing": drawing_of(diagram)}
+    return render(request, "diagrams/_list_margin.html", context)
 
 
 @require_POST

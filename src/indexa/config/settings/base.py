@@ -62,6 +62,7 @@ INSTALLED_APPS = [
     "indexa.store",
     "indexa.modeling",
     "indexa.diagrams",
+    "indexa.building",
     "indexa.sources",
     "indexa.reconcile",
     "indexa.dictionary",

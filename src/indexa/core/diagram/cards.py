@@ -33,6 +33,8 @@ def card_of(table: Table, depth: Depth, naming: Naming, width: float = 0) -> Car
     shown = _shown(table, depth, roles)[: _MOST_ROWS[depth]]
     rows = [_row(column, depth, naming, roles.get(column.name, Role(0))) for column in shown]
     title = table.name if naming != "business" or not table.business_name else ""
+    if naming == "both" and table.business_name == table.name:
+        title = ""
     business_name = table.business_name if naming != "physical" else ""
     head = HEAD_OF_BOTH if title and business_name else HEAD
     hidden = len(table.columns) - len(rows)

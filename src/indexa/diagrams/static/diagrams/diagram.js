@@ -73,7 +73,8 @@ async function refresh() {
   const focused = document.activeElement?.dataset?.card || document.activeElement?.dataset?.note;
   pieces.replaceAll(found.pieces);
   document.getElementById("shown-tables").textContent = pieces.cards.size.toLocaleString("en-GB");
-  document.getElementById("nothing-on-it")?.remove();
+  document.getElementById("all-tables").textContent = found.total.toLocaleString("en-GB");
+  if (pieces.cards.size) document.getElementById("nothing-on-it")?.remove();
   [...selected].filter((id) => !pieces.cards.has(id)).forEach((id) => selected.delete(id));
   pieces.cull(view);
   showSelection();
@@ -206,11 +207,10 @@ function fly(id) {
   loadMargin(id);
 }
 
-const listOfAll = document.getElementById("margin").innerHTML;
+/** Show the diagram itself in the margin: what is on it as a list, as it is now. */
 function showDiagramInMargin() {
-  const margin = document.getElementById("margin");
-  margin.innerHTML = listOfAll;
-  window.htmx.process(margin);
+  if (document.getElementById("table-list")?.children.length === pieces.cards.size) return;
+  window.htmx.ajax("GET", addresses.list, { target: "#margin", swap: "innerHTML" });
 }
 
 // Lines tell what they are ------------------------------------------------------------------------
@@ -592,3 +592,6 @@ new ResizeObserver(() => {
   view.changed();
 }).observe(canvas);
 if (!view.restore()) view.fit(pieces.bounds());
+
+/** What other modules that work on the same diagram need of it. */
+export const diagram = { canvas, svg, view, pieces, selected, form, send, refresh, select, loadMargin };

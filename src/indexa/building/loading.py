@@ -1,0 +1,56 @@
+"""From stored rows to the part of a model that a change can reach: its tables, and all that keys connect them with."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+
+from indexa.core.building.parts import Column, Part, Relationship, Table
+from indexa.store.models import StoredColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
+
+
+def load_part(model: StoredModel, table_ids: Iterable[int]) -> Part:
+    """Return some tables with those that they refer to and that refer to them, through all generations; in five queries."""
+    stored = StoredRelationship.objects.filter(
+        table__model=model, table__removed_at__isnull=True, ref_table__removed_at__isnull=True, ref_table__isnull=False
+    )
+    edges = [one for one in stored.order_by("pk") if not one.properties.get("only_where")]
+    ids = _connected(set(table_ids), edges)
+    tables = {
+        one.pk: Table(id=one.pk, schema=one.schema, name=one.name)
+        for one in StoredTable.objects.filter(model=model, pk__in=ids, removed_at__isnull=True)
+    }
+    columns = StoredColumn.objects.filter(table_id__in=list(tables), removed_at__isnull=True).order_by(
+        "table_id", "position", "pk"
+    )
+    fields = ("pk", "table_id", "name", "type", "nullable", "default", "migrated_from_id")
+    for pk, table, name, type_, nullable, default, migrated in columns.values_list(*fields):
+        tables[table].columns.append(
+            Column(id=pk, name=name, type=type_, nullable=nullable, default=default, brought=migrated is not None)
+        )
+    keys = StoredKey.objects.filter(table_id__in=list(tables), kind=StoredKey.Kind.PRIMARY)
+    for table, column_ids in keys.values_list("table_id", "column_ids"):
+        tables[table].key = list(column_ids)
+    relationships = {
+        one.pk: Relationship(
+            id=one.pk, name=one.name, child=one.table_id, parent=one.ref_table_id or 0, columns=list(one.column_ids),
+            ref_columns=list(one.ref_column_ids), identifying=one.identifying, optional=one.optional,
+            role=one.properties.get("role", ""),
+        )
+        for one in edges
+        if one.table_id in tables and one.ref_table_id in tables
+    }  # fmt: skip
+    return Part(tables, relationships)
+
+
+def _connected(begin: set[int], edges: Iterable[StoredRelationship]) -> set[int]:
+    beside: defaultdict[int, set[int]] = defaultdict(set)
+    for one in edges:
+        beside[one.table_id].add(one.ref_table_id or 0)
+        beside[one.ref_table_id or 0].add(one.table_id)
+    found, waiting = set(begin), list(begin)
+    while waiting:
+        fresh = beside[waiting.pop()] - found
+        found |= fresh
+        waiting += fresh
+    return found

@@ -1,0 +1,21 @@
+"""Addresses of building models by hand, deriving them, and their DDL."""
+
+from django.urls import path
+
+from indexa.building import views
+from indexa.building.ddl_views import ddl, ddl_file
+
+app_name = "building"
+urlpatterns = [
+    path("models/new/", views.new_model, name="new-model"),
+    path("models/<int:pk>/derive/", views.derive, name="derive"),
+    path("models/<int:pk>/ddl/", ddl, name="ddl"),
+    path("models/<int:pk>/ddl.sql", ddl_file, name="ddl-file"),
+    path("models/<int:pk>/build/tables/", views.add_table, name="add-table"),
+    path("models/<int:pk>/build/relationships/", views.relate, name="relate"),
+    path("models/<int:pk>/build/relationships/<int:relationship_pk>/", views.change_relationship, name="relationship"),
+    path("tables/<int:table_pk>/build/", views.table_editor, name="table"),
+    path("tables/<int:table_pk>/build/columns/", views.add_column, name="add-column"),
+    path("tables/<int:table_pk>/build/columns/<int:column_pk>/", views.change_column, name="column"),
+    path("tables/<int:table_pk>/build/delete/", views.delete_table, name="delete-table"),
+]

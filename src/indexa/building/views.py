@@ -1,0 +1,320 @@
+"""Building by hand: new models, tables drawn and edited, relationships, and models derived from others."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from typing import Any
+
+from django.contrib import messages
+from django.db import transaction
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django_htmx.http import trigger_client_event
+
+from indexa.areas.models import Role
+from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.building import deriving, services
+from indexa.building.loading import load_part
+from indexa.changes.recording import Recorder
+from indexa.core import platforms
+from indexa.core.building import changing
+from indexa.core.building.parts import BuildError, Part
+from indexa.core.ddl.targets import TARGETS
+from indexa.diagrams import services as diagrams
+from indexa.diagrams.drawing import draw, load_tables
+from indexa.diagrams.models import Diagram, DiagramCard
+from indexa.diagrams.saving import touch
+from indexa.modeling.queries import visible_tables
+from indexa.naming.standards.models import StoredStandard
+from indexa.store.models import Layer, StoredModel, StoredRelationship, StoredTable
+from indexa.ui.parameters import parse_int
+
+TYPES = (
+    "integer", "bigint", "smallint", "decimal(12, 2)", "double precision", "boolean", "char(2)", "varchar(40)", "varchar(200)", "text",
+    "date", "time", "timestamp", "timestamp with time zone", "uuid", "binary", "json",
+)  # fmt: skip
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.READER)
+def new_model(request: AreaRequest) -> HttpResponse:
+    """A form for an empty model, which begins with an empty diagram."""
+    require(request.user, request.area, Role.STEWARD)
+    context = {"platforms": [(name, platforms.label_of(name)) for name in sorted(TARGETS)], "given": request.POST}
+    if request.method == "GET":
+        return render(request, "building/new_model.html", context)
+    try:
+        with transaction.atomic():
+            model = services.create_model(
+                area=request.area, name=request.POST.get("name", ""), layer=request.POST.get("layer", ""),
+                platform=request.POST.get("platform", ""),
+            )  # fmt: skip
+            diagram = diagrams.create(
+                area=request.area, person=request.user, model=model, name="Overview", table_ids=[]
+            )
+    except BuildError as error:
+        messages.error(request, str(error))
+        return render(request, "building/new_model.html", context, status=422)
+    return redirect("diagrams:page", request.area.slug, diagram.pk)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def add_table(request: AreaRequest, pk: int) -> HttpResponse:
+    """Add a table or entity, and put it on a diagram where one is named."""
+    model = get_object_or_404(StoredModel, pk=pk, area=request.area)
+    name = request.POST.get("name", "")
+    diagram = model.diagrams.filter(pk=parse_int(request.POST.get("diagram"))).first()
+    at = float(parse_int(request.POST.get("x"))), float(parse_int(request.POST.get("y")))
+    made: dict[str, Any] = {}
+
+    def work(part: Part) -> None:
+        made["id"] = changing.add_table(part, name, request.POST.get("schema", "")).id
+
+    def also(changes: Recorder, ids: dict[int, int]) -> None:
+        if diagram is not None:
+            card = DiagramCard(diagram=diagram, table_id=ids[made["id"]], x=at[0], y=at[1])
+            drawn = draw(load_tables([card.table_id]), [card], depth=diagram.depth, naming=diagram.naming, title="")
+            diagrams.put_cards(changes, diagram, drawn.cards)
+
+    kind = "entity" if model.layer == Layer.LOGICAL else "table"
+    done = _answered(lambda: services.change(
+        area=request.area, person=request.user, model=model, tables=[], why=f"New {kind} {name.strip()[:80]}", work=work, also=also,
+    ))  # fmt: skip
+    if isinstance(done, HttpResponse):
+        return done
+    if diagram is not None:
+        touch(diagram)
+    return JsonResponse({"table": f"t{done.ids[made['id']]}"})
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def relate(request: AreaRequest, pk: int) -> HttpResponse:
+    """Have a child refer to a parent; answers what came along, in words."""
+    model = get_object_or_404(StoredModel, pk=pk, area=request.area)
+    parent = get_object_or_404(model.tables, pk=parse_int(request.POST.get("parent")), removed_at__isnull=True)
+    child = get_object_or_404(model.tables, pk=parse_int(request.POST.get("child")), removed_at__isnull=True)
+    done = _answered(lambda: services.change(
+        area=request.area, person=request.user, model=model, tables=[parent.pk, child.pk],
+        why=f"New relationship from {child.name} to {parent.name}",
+        work=lambda part: changing.relate(
+            part, parent.pk, child.pk, identifying=request.POST.get("kind") == "identifying",
+            optional=request.POST.get("kind") == "optional", role=request.POST.get("role", "").strip()[:60],
+        ),
+    ))  # fmt: skip
+    if isinstance(done, HttpResponse):
+        return done
+    return JsonResponse({"message": f"{' '.join(done.told) or 'Related.'} Press u to undo."})
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def change_relationship(request: AreaRequest, pk: int, relationship_pk: int) -> HttpResponse:
+    """Make a relationship identifying, mandatory or optional, or delete it."""
+    model = get_object_or_404(StoredModel, pk=pk, area=request.area)
+    one = get_object_or_404(
+        StoredRelationship.objects.select_related("table", "ref_table"), pk=relationship_pk, table__model=model
+    )
+    kind = request.POST.get("kind", "")
+    label = f"the relationship from {one.table.name} to {one.ref_table.name if one.ref_table else ''}"
+
+    def work(part: Part) -> None:
+        if kind == "delete":
+            changing.unrelate(part, one.pk)
+        else:
+            changing.change_relationship(part, one.pk, identifying=kind == "identifying", optional=kind == "optional")
+
+    return _editor(
+        request, one.table, f"{'Deleted' if kind == 'delete' else 'Changed'} {label}", work, about=frozenset({one.pk})
+    )
+
+
+@require_GET
+@in_area(Role.READER)
+def table_editor(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """The columns, key and relationships of a table, to be edited in place."""
+    return _show_editor(request, _table(request, table_pk))
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def add_column(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """Add a column; `in_key` puts it into the key."""
+    table = _table(request, table_pk)
+    name = request.POST.get("name", "")
+
+    about: set[int] = set()
+
+    def work(part: Part) -> None:
+        made = changing.add_column(
+            part, table.pk, name, request.POST.get("type", "")[:200], nullable="required" not in request.POST,
+            in_key="in_key" in request.POST,
+        )  # fmt: skip
+        about.add(made.id)
+
+    return _editor(request, table, f"New column {table.name}.{name.strip()[:80]}", work, about=about, focus="new")
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def change_column(request: AreaRequest, table_pk: int, column_pk: int) -> HttpResponse:
+    """Change a column: name, type, whether it may be empty or is in the key, its place; or delete it."""
+    table = _table(request, table_pk)
+    what = request.POST.get("what", "")
+    column = get_object_or_404(table.columns, pk=column_pk, removed_at__isnull=True)
+
+    def work(part: Part) -> None:
+        own = part.table(table.pk)
+        ids = [one.id for one in own.columns]
+        at = ids.index(column_pk)
+        if what == "delete":
+            changing.delete_column(part, table.pk, column_pk)
+        elif what == "up" and at:
+            changing.move_column(part, table.pk, column_pk, ids[at - 2] if at > 1 else 0)
+        elif what == "down" and at + 1 < len(ids):
+            changing.move_column(part, table.pk, column_pk, ids[at + 1])
+        elif what == "key":
+            key = [id_ for id_ in own.key if id_ != column_pk] if column_pk in own.key else [*own.key, column_pk]
+            changing.set_key(part, table.pk, key)
+        elif what == "save":
+            changing.change_column(
+                part, table.pk, column_pk, name=request.POST.get("name"), type_=request.POST.get("type"),
+                nullable="required" not in request.POST and column_pk not in own.key,
+                default=request.POST.get("default"),
+            )  # fmt: skip
+
+    verb = "Deleted" if what == "delete" else "Changed"
+    return _editor(request, table, f"{verb} {table.name}.{column.name}", work, about=frozenset({column_pk}))
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.STEWARD)
+def delete_table(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """What deleting a table from the model takes along (GET); delete it (POST)."""
+    table = _table(request, table_pk)
+
+    def work(part: Part) -> None:
+        changing.delete_table(part, table.pk)
+
+    about = frozenset({table.pk})
+    if request.method == "GET":
+        told = _answered(lambda: services.preview(model=table.model, tables=[table.pk], work=work, about=about))
+        return (
+            told
+            if isinstance(told, HttpResponse)
+            else render(request, "building/_delete_table.html", {"table": table, "told": told})
+        )
+    done = _answered(lambda: services.change(
+        area=request.area, person=request.user, model=table.model, tables=[table.pk], why=f"Deleted {table.name}", work=work, about=about,
+    ))  # fmt: skip
+    if isinstance(done, HttpResponse):
+        return done
+    messages.success(request, f"{table.name} is deleted from {table.model.name}. Press u to undo.")
+    response = HttpResponse(status=204)
+    diagram = Diagram.objects.filter(pk=parse_int(request.POST.get("diagram")), model=table.model).first()
+    where = (
+        f"/a/{request.area.slug}/diagrams/{diagram.pk}/"
+        if diagram
+        else f"/a/{request.area.slug}/models/{table.model_id}/"
+    )
+    response["HX-Redirect"] = where
+    return response
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.READER)
+def derive(request: AreaRequest, pk: int) -> HttpResponse:
+    """Choose a platform and a standard, and have the physical model of a logical one made."""
+    require(request.user, request.area, Role.STEWARD)
+    logical = get_object_or_404(StoredModel, pk=pk, area=request.area, layer=Layer.LOGICAL)
+    given = request.POST or {"platform": "postgresql", "name": "", "schema": ""}
+    context = {
+        "model": logical,
+        "platforms": [(name, platforms.label_of(name)) for name in sorted(TARGETS)],
+        "standards": StoredStandard.objects.filter(area=request.area),
+        "given": given,
+        "made": logical.physical_models.order_by("name"),
+    }
+    if request.method == "GET":
+        return render(request, "building/derive.html", context)
+    try:
+        job = deriving.start(
+            area=request.area, person=request.user, logical=logical, platform=request.POST.get("platform", ""),
+            name=request.POST.get("name", "") or f"{logical.name} {request.POST.get('platform', '')}",
+            schema=request.POST.get("schema", ""), standard=parse_int(request.POST.get("standard")),
+        )  # fmt: skip
+    except BuildError as error:
+        messages.error(request, str(error))
+        return render(request, "building/derive.html", context, status=422)
+    return redirect("jobs:page", request.area.slug, job.pk)
+
+
+def _table(request: AreaRequest, pk: int) -> StoredTable:
+    found: StoredTable = get_object_or_404(
+        visible_tables(request.area).select_related("model", "entity"), pk=pk, removed_at__isnull=True
+    )
+    return found
+
+
+def _answered(work: Callable[[], Any]) -> Any:
+    """Return what a change returns, or the answer that says why it can't be."""
+    try:
+        return work()
+    except BuildError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+
+
+def _editor(
+    request: AreaRequest,
+    table: StoredTable,
+    why: str,
+    work: Callable[[Part], object],
+    *,
+    about: Collection[int] = (),
+    focus: str = "",
+) -> HttpResponse:
+    """Do a change of a table, and show the table as it is then, with what came along or why it can't be."""
+    told: list[str] = []
+    problem = ""
+    try:
+        told = services.change(
+            area=request.area,
+            person=request.user,
+            model=table.model,
+            tables=[table.pk],
+            why=why,
+            work=work,
+            about=about,
+        ).told
+    except BuildError as error:
+        problem = str(error)
+    response = _show_editor(request, table, told=told, problem=problem, focus=focus)
+    return trigger_client_event(response, "words-changed", after="settle")
+
+
+def _show_editor(
+    request: AreaRequest, table: StoredTable, *, told: list[str] | None = None, problem: str = "", focus: str = ""
+) -> HttpResponse:
+    part = load_part(table.model, [table.pk])
+    own = part.tables[table.pk]
+    brought = {id_: part.tables[one.parent].name for one in part.as_child(table.pk) for id_ in one.columns}
+    context = {
+        "table": table,
+        "rows": [(column, column.id in own.key, brought.get(column.id, "")) for column in own.columns],
+        "parents": [
+            (one, part.tables[one.parent], _kind(one.identifying, one.optional)) for one in part.as_child(table.pk)
+        ],
+        "children": [(one, part.tables[one.child]) for one in part.as_parent(table.pk)],
+        "types": TYPES,
+        "told": told or [],
+        "problem": problem,
+        "focus": focus,
+        "words": "attribute" if table.model.layer == Layer.LOGICAL else "column",
+    }
+    return render(request, "building/_table_editor.html", context)
+
+
+def _kind(identifying: bool, optional: bool) -> str:
+    return "identifying" if identifying else "optional" if optional else "mandatory"

@@ -1,0 +1,337 @@
+"""Changes of tables, columns, keys and relationships. What a parent's key loses or gets, its children follow, through all generations."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from indexa.core.building.parts import BuildError, Column, Part, Relationship, Table
+
+LONGEST_NAME = 200
+
+
+def add_table(part: Part, name: str, schema: str = "") -> Table:
+    """Add a table or entity. Raises BuildError for a name that is none or is taken."""
+    name = _checked(name)
+    _refuse_taken(part, schema, name)
+    table = Table(id=part.fresh_id(), schema=schema, name=name)
+    part.tables[table.id] = table
+    return table
+
+
+def rename_table(part: Part, table_id: int, name: str) -> None:
+    """Give a table another name."""
+    table = part.table(table_id)
+    name = _checked(name)
+    if name != table.name:
+        _refuse_taken(part, table.schema, name, but=table_id)
+        table.name = name
+
+
+def delete_table(part: Part, table_id: int) -> None:
+    """Delete a table with its relationships; what these brought to others goes with them."""
+    part.table(table_id)
+    for one in (*part.as_parent(table_id), *part.as_child(table_id)):
+        if one.id in part.relationships:
+            unrelate(part, one.id)
+    del part.tables[table_id]
+
+
+def add_column(
+    part: Part,
+    table_id: int,
+    name: str,
+    type_: str = "",
+    *,
+    nullable: bool = True,
+    in_key: bool = False,
+    after: int = 0,
+) -> Column:
+    """Add a column behind another (or at the end), as part of the key if asked. Raises BuildError for a name that is taken."""
+    table = part.table(table_id)
+    name = _checked(name)
+    _refuse_taken_column(table, name)
+    column = Column(id=part.fresh_id(), name=name, type=" ".join(type_.split()), nullable=nullable and not in_key)
+    at = next((number for number, one in enumerate(table.columns, 1) if one.id == after), len(table.columns))
+    table.columns.insert(at, column)
+    if in_key:
+        set_key(part, table_id, [*table.key, column.id])
+    return column
+
+
+def change_column(
+    part: Part,
+    table_id: int,
+    column_id: int,
+    *,
+    name: str | None = None,
+    type_: str | None = None,
+    nullable: bool | None = None,
+    default: str | None = None,
+) -> None:
+    """Change a column; those that relationships bring on follow its type, and its name where they still have it.
+
+    Raises BuildError for the type of a column that is brought itself, since that is its origin's.
+    """
+    table = part.table(table_id)
+    column = table.column(column_id)
+    if name is not None and _checked(name) != column.name:
+        _rename(part, table, column, _checked(name))
+    if type_ is not None and " ".join(type_.split()) != column.type:
+        if part.origin(column_id) != column_id:
+            origin = _place(part, part.origin(column_id))
+            raise BuildError(f"{column.name} has its type from {origin}. Change it there, and all others follow.")
+        _retype(part, column_id, " ".join(type_.split()))
+    if nullable is not None and nullable != column.nullable:
+        if nullable and column_id in table.key:
+            raise BuildError(f"{column.name} is part of the key, and can't be empty.")
+        column.nullable = nullable
+        for one in part.as_child(table_id):
+            if column_id in one.columns:
+                one.optional = any(table.column(id_).nullable for id_ in one.columns)
+    if default is not None:
+        column.default = default.strip() or None
+
+
+def _rename(part: Part, table: Table, column: Column, name: str) -> None:
+    _refuse_taken_column(table, name, but=column.id)
+    before, column.name = column.name, name
+    for one in part.as_parent(table.id):
+        child = part.table(one.child)
+        for own, ref in zip(one.columns, one.ref_columns, strict=True):
+            if ref != column.id:
+                continue
+            brought = child.column(own)
+            free = all(other.name.lower() != name.lower() for other in child.columns if other.id != own)
+            if brought.name == before and free:
+                _rename(part, child, brought, name)
+
+
+def _retype(part: Part, column_id: int, type_: str) -> None:
+    waiting, seen = [column_id], set()
+    while waiting:
+        at = waiting.pop()
+        if at in seen:
+            continue
+        seen.add(at)
+        for table in part.tables.values():
+            for column in table.columns:
+                if column.id == at:
+                    column.type = type_
+        for one in part.relationships.values():
+            waiting += [own for own, ref in zip(one.columns, one.ref_columns, strict=True) if ref == at]
+
+
+def move_column(part: Part, table_id: int, column_id: int, after: int) -> None:
+    """Put a column behind another, or first where `after` is 0."""
+    table = part.table(table_id)
+    column = table.column(column_id)
+    table.columns.remove(column)
+    at = next((number for number, one in enumerate(table.columns, 1) if one.id == after), 0)
+    table.columns.insert(at, column)
+
+
+def delete_column(part: Part, table_id: int, column_id: int) -> None:
+    """Delete a column, also out of the key and out of all that the key brought on. Raises BuildError for one that is brought."""
+    table = part.table(table_id)
+    column = table.column(column_id)
+    bringing = [one for one in part.as_child(table_id) if column_id in one.columns]
+    if bringing:
+        parents = " and ".join(sorted({part.table(one.parent).name for one in bringing}))
+        raise BuildError(f"{column.name} is here by the relationship to {parents}. Delete that, and it goes too.")
+    if column_id in table.key:
+        set_key(part, table_id, [id_ for id_ in table.key if id_ != column_id])
+    table.columns.remove(column)
+
+
+def set_key(part: Part, table_id: int, columns: Sequence[int]) -> None:
+    """Set the columns of the primary key, in their order; relationships that refer to it follow.
+
+    Raises BuildError where the key would be gone while others refer to it, or would lose what an identifying relationship brings.
+    """
+    table = part.table(table_id)
+    for id_ in columns:
+        table.column(id_).nullable = False
+    for one in part.as_child(table_id):
+        if one.identifying and not set(one.columns) <= set(columns):
+            raise BuildError(
+                f"The key of {table.name} holds that of {part.table(one.parent).name}, which identifies it. "
+                "Make the relationship non-identifying first."
+            )
+    if not columns and any(one.parent != table_id or one.columns for one in part.as_parent(table_id)):
+        children = ", ".join(sorted({part.table(one.child).name for one in part.as_parent(table_id)}))
+        raise BuildError(f"{children} refer to the key of {table.name}. Delete those relationships first.")
+    table.key = list(dict.fromkeys(columns))
+    _follow(part, table_id)
+
+
+# Relationships ------------------------------------------------------------------------------------
+
+
+def relate(
+    part: Part, parent_id: int, child_id: int, *, identifying: bool = False, optional: bool = False, role: str = ""
+) -> Relationship:
+    """Have a child refer to a parent, whose key comes along. Raises BuildError for a parent without key, and for a circle of identity."""
+    parent, child = part.table(parent_id), part.table(child_id)
+    if not parent.key:
+        raise BuildError(f"{parent.name} has no key that could go to {child.name}. Give it one first.")
+    _refuse_circle(part, parent_id, child_id, identifying=identifying)
+    made = Relationship(
+        id=part.fresh_id(), child=child_id, parent=parent_id, identifying=identifying, optional=optional and not identifying, role=role
+    )  # fmt: skip
+    part.relationships[made.id] = made
+    _bring(part, made)
+    return made
+
+
+def change_relationship(
+    part: Part, relationship_id: int, *, identifying: bool | None = None, optional: bool | None = None
+) -> None:
+    """Make a relationship identifying or not, optional or not; the child's key and all that depends on it follow."""
+    one = _relationship(part, relationship_id)
+    child = part.table(one.child)
+    if identifying is not None and identifying != one.identifying:
+        _refuse_circle(part, one.parent, one.child, identifying=identifying)
+        one.identifying = identifying
+        if identifying:
+            one.optional = False
+        elif not identifying:
+            kept = {id_ for other in part.as_child(one.child) if other.identifying for id_ in other.columns}
+            gone = set(one.columns) - kept
+            set_key(part, child.id, [id_ for id_ in child.key if id_ not in gone])
+    if optional is not None:
+        one.optional = optional and not one.identifying
+    _bring(part, one)
+
+
+def unrelate(part: Part, relationship_id: int) -> None:
+    """Delete a relationship with the columns it brought, unless another one brings them as well."""
+    one = _relationship(part, relationship_id)
+    del part.relationships[relationship_id]
+    _take_away(part, part.table(one.child), one.columns)
+
+
+def _relationship(part: Part, id_: int) -> Relationship:
+    if id_ not in part.relationships:
+        raise BuildError("This relationship is no longer in the model. Load the page again.")
+    return part.relationships[id_]
+
+
+def _bring(part: Part, one: Relationship) -> None:
+    """Bring the parent's key into the child: what is missing comes, what is no longer part of it goes."""
+    parent, child = part.table(one.parent), part.table(one.child)
+    before = dict(zip(one.ref_columns, one.columns, strict=True))
+    gone = [own for ref, own in before.items() if ref not in parent.key]
+    pairs = {}
+    for ref in parent.key:
+        own = before.get(ref)
+        pairs[ref] = own if own is not None else _arrive(part, one, parent.column(ref), child).id
+    one.ref_columns, one.columns = list(pairs), list(pairs.values())
+    for own in one.columns:
+        column = child.column(own)
+        if one.identifying:
+            column.nullable = False
+        elif column.brought and own not in child.key:
+            column.nullable = one.optional
+    if gone:
+        _take_away(part, child, gone)
+    if one.identifying:
+        key = [*child.key, *(own for own in one.columns if own not in child.key)]
+        if key != child.key:
+            child.key = key
+            _follow(part, child.id)
+
+
+def _arrive(part: Part, one: Relationship, theirs: Column, child: Table) -> Column:
+    """Return the child's column for a column of the parent's key: one that is the same already, or a new one."""
+    origin = part.origin(theirs.id)
+    wanted = f"{one.role} {theirs.name}".strip() if one.role else theirs.name
+    for column in child.columns:
+        same = part.origin(column.id) == origin and column.id != theirs.id and one.child != one.parent
+        if same and column.name.lower() == wanted.lower():
+            return column
+    taken = {column.name.lower() for column in child.columns}
+    if wanted.lower() in taken:
+        parent = part.table(one.parent)
+        joined = "_" if "_" in wanted or (wanted.islower() and wanted.isascii()) else " "
+        prefix = "Parent" if one.child == one.parent else parent.name
+        wanted = f"{prefix.lower() if joined == '_' else prefix}{joined}{wanted}"
+        number, base = 1, wanted
+        while wanted.lower() in taken:
+            number += 1
+            wanted = f"{base}{joined}{number}"
+    column = Column(id=part.fresh_id(), name=wanted, type=theirs.type, nullable=one.optional, brought=True)
+    at = len(child.key) if one.identifying else len(child.columns)
+    child.columns.insert(min(at, len(child.columns)), column)
+    return column
+
+
+def _take_away(part: Part, child: Table, columns: Sequence[int]) -> None:
+    """Delete columns that were brought and that no other relationship needs."""
+    needed = {id_ for other in part.as_child(child.id) for id_ in other.columns}
+    gone = [id_ for id_ in columns if id_ not in needed and any(c.id == id_ and c.brought for c in child.columns)]
+    if not gone:
+        return
+    key = [id_ for id_ in child.key if id_ not in gone]
+    if key != child.key:
+        child.key = key
+        _follow(part, child.id)
+    child.columns = [column for column in child.columns if column.id not in gone]
+
+
+def _follow(part: Part, table_id: int) -> None:
+    """Have all relationships that refer to a table's key follow it; one whose parent has no key any more goes."""
+    for one in part.as_parent(table_id):
+        if one.id not in part.relationships:
+            continue
+        if part.table(table_id).key:
+            _bring(part, one)
+        else:
+            unrelate(part, one.id)
+
+
+def _refuse_circle(part: Part, parent: int, child: int, *, identifying: bool) -> None:
+    if not identifying:
+        return
+    above, waiting = {parent}, [parent]
+    while waiting:
+        for one in part.as_child(waiting.pop()):
+            if one.identifying and one.parent not in above:
+                above.add(one.parent)
+                waiting.append(one.parent)
+    if child in above:
+        names = f"{part.table(child).name} and {part.table(parent).name}"
+        if child == parent:
+            raise BuildError(
+                f"{part.table(child).name} can't be identified by itself. Make the relationship non-identifying."
+            )
+        raise BuildError(
+            f"{names} would each be part of the other's key. Make one of the relationships non-identifying."
+        )
+
+
+def _checked(name: str) -> str:
+    name = " ".join(name.replace("\x00", "").split())
+    if not name:
+        raise BuildError("A name is missing.")
+    if len(name) > LONGEST_NAME:
+        raise BuildError(f"The name has {len(name)} characters; {LONGEST_NAME} are kept.")
+    return name
+
+
+def _refuse_taken(part: Part, schema: str, name: str, but: int = 0) -> None:
+    for other in part.tables.values():
+        if other.id != but and (other.schema, other.name.lower()) == (schema, name.lower()):
+            raise BuildError(f"There is a {other.name} already. Take another name, or use that one.")
+
+
+def _refuse_taken_column(table: Table, name: str, but: int = 0) -> None:
+    if any(other.name.lower() == name.lower() and other.id != but for other in table.columns):
+        raise BuildError(f"{table.name} has {name} already.")
+
+
+def _place(part: Part, column_id: int) -> str:
+    for table in part.tables.values():
+        for column in table.columns:
+            if column.id == column_id:
+                return f"{table.name}.{column.name}"
+    return "another table"

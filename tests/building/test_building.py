@@ -1,0 +1,187 @@
+"""Models built by hand in the store: each change is one that is undone as one; who may, and what is refused."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.test import TestCase
+from django.urls import reverse
+
+from indexa.areas.models import Role
+from indexa.building import deriving, services
+from indexa.changes import undoing
+from indexa.changes.models import ChangeSet
+from indexa.core.building import changing
+from indexa.core.building.parts import BuildError, Part
+from indexa.dictionary.models import DictionaryRow
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Silent
+from indexa.store.loading import load_model
+from indexa.store.models import StoredColumn, StoredModel, StoredRelationship, StoredTable
+from tests.factories import PASSWORD, make_area, make_model, make_person, store
+
+
+class BuildingCase(TestCase):
+    def setUp(self) -> None:
+        self.area = make_area()
+        self.person = make_person(self.area)
+        self.model = services.create_model(area=self.area, name="Care", layer="logical")
+        self.client.login(username=self.person.username, password=PASSWORD)
+
+    def post(self, view: str, /, *args: object, **given: Any) -> Any:
+        return self.client.post(reverse(f"building:{view}", args=[self.area.slug, *args]), given)
+
+    def entity(self, name: str, *columns: tuple[str, str], key: int = 1) -> StoredTable:
+        made = self.post("add-table", self.model.pk, name=name).json()["table"]
+        for at, (column, type_) in enumerate(columns):
+            self.post("add-column", made[1:], name=column, type=type_, **({"in_key": "on"} if at < key else {}))
+        return StoredTable.objects.get(pk=made[1:])
+
+    def relate(self, parent: StoredTable, child: StoredTable, kind: str = "mandatory") -> Any:
+        return self.post("relate", self.model.pk, parent=parent.pk, child=child.pk, kind=kind)
+
+    def columns(self, table: StoredTable) -> list[tuple[str, str]]:
+        found = StoredColumn.objects.filter(table=table, removed_at__isnull=True).order_by("position")
+        return list(found.values_list("name", "type"))
+
+    def run_job(self) -> Job:
+        job = Job.objects.latest("pk")
+        job.result_url = deriving.derive(job, Silent())
+        return job
+
+    def undo(self) -> None:
+        undoing.undo(area=self.area, person=self.person)
+
+
+class BuildingTests(BuildingCase):
+    def test_a_key_goes_along_follows_its_parent_is_undone_and_redone_as_one(self) -> None:
+        customer = self.entity("Customer", ("Customer Number", "varchar(12)"), ("Name", "varchar(80)"))
+        complaint = self.entity("Complaint", ("Complaint Number", "bigint"))
+        answer = self.relate(customer, complaint, "identifying")
+        self.assertIn("Complaint gets Customer Number", answer.json()["message"])
+        key, _ = customer.columns.order_by("position")
+        before = self.columns(complaint)
+        told = self.post("column", customer.pk, key.pk, what="save", name="Customer Id", type="uuid", default="")
+        self.assertContains(told, "Complaint.Customer Number becomes uuid")
+        self.assertEqual(self.columns(complaint)[1], ("Customer Id", "uuid"))
+        row = DictionaryRow.objects.get(name="customer id", table_id=complaint.pk)
+        self.assertEqual(row.table_id, complaint.pk)
+        self.undo()
+        self.assertEqual(self.columns(complaint), before)
+        self.undo()
+        self.assertEqual(self.columns(complaint), before[:1])
+        self.assertFalse(StoredRelationship.objects.exists())
+        self.assertFalse(DictionaryRow.objects.filter(name="customer number", table_id=complaint.pk).exists())
+        undoing.redo(area=self.area, person=self.person)
+        self.assertEqual(self.columns(complaint), before)
+        model = load_model(self.model)
+        child = next(table for table in model.tables if table.name == "Complaint")
+        self.assertEqual(
+            child.primary_key.columns if child.primary_key else (), ("Complaint Number", "Customer Number")
+        )
+        self.assertEqual(child.foreign_keys[0].ref_columns, ("Customer Number",))
+        self.assertTrue(StoredRelationship.objects.get().identifying)
+
+    def test_what_goes_along_is_told_before_a_table_is_deleted_and_undo_brings_all_back(self) -> None:
+        customer = self.entity("Customer", ("Customer Number", "varchar(12)"))
+        complaint = self.entity("Complaint", ("Complaint Number", "bigint"))
+        self.relate(customer, complaint)
+        url = reverse("building:delete-table", args=[self.area.slug, customer.pk])
+        self.assertContains(self.client.get(url), "Complaint.Customer Number goes.")
+        self.assertEqual(len(self.columns(complaint)), 2)
+        self.assertEqual(self.client.post(url).status_code, 204)
+        self.assertEqual(self.columns(complaint), [("Complaint Number", "bigint")])
+        self.assertEqual([table.name for table in load_model(self.model).tables], ["Complaint"])
+        self.undo()
+        self.assertEqual(len(self.columns(complaint)), 2)
+        self.assertEqual(
+            len(load_model(self.model).tables[1].foreign_keys) + len(load_model(self.model).tables[0].foreign_keys), 1
+        )
+
+    def test_bad_input_is_refused_in_words_and_changes_nothing(self) -> None:
+        customer = self.entity("Customer", ("Customer Number", "varchar(12)"))
+        bare = self.entity("Bare")
+        before = ChangeSet.objects.count()
+        for answer, why in (
+            (self.post("add-table", self.model.pk, name="customer"), "There is a Customer already"),
+            (self.post("add-table", self.model.pk, name=" "), "A name is missing"),
+            (self.relate(bare, customer), "has no key"),
+            (self.relate(customer, customer, "identifying"), "identified by itself"),
+        ):
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(why, answer.json()["message"])
+        self.assertContains(self.post("add-column", customer.pk, name="customer number"), "has customer number already")
+        self.assertContains(self.post("add-column", customer.pk, name="x" * 300), "300 characters")
+        self.assertEqual(ChangeSet.objects.count(), before)
+        self.assertContains(self.post("new-model", name="Care", layer="logical"), "already", status_code=422)
+
+    def test_a_model_that_a_source_feeds_is_not_changed_by_hand(self) -> None:
+        fed = store(self.area, make_model())
+        with self.assertRaisesRegex(BuildError, "follows the source"):
+            services.change(
+                area=self.area,
+                person=self.person,
+                model=fed,
+                tables=[],
+                why="x",
+                work=lambda part: changing.add_table(part, "x"),
+            )
+        self.assertEqual(self.post("add-table", fed.pk, name="x").status_code, 422)
+
+    def test_who_may_what(self) -> None:
+        customer = self.entity("Customer", ("Customer Number", "varchar(12)"))
+        reader, stranger = make_person(self.area, Role.READER), make_person(make_area("Elsewhere"))
+        for person, status in ((reader, 403), (stranger, 404)):
+            self.client.login(username=person.username, password=PASSWORD)
+            for name, *args in (
+                ("new-model",), ("add-table", self.model.pk), ("relate", self.model.pk), ("add-column", customer.pk),
+                ("delete-table", customer.pk), ("derive", self.model.pk),
+            ):  # fmt: skip
+                self.assertEqual(self.post(name, *args).status_code, status, name)
+
+    def test_work_that_fails_half_way_leaves_nothing(self) -> None:
+        def work(part: Part) -> None:
+            changing.add_table(part, "Half")
+            raise BuildError("No.")
+
+        with self.assertRaises(BuildError):
+            services.change(area=self.area, person=self.person, model=self.model, tables=[], why="x", work=work)
+        self.assertFalse(StoredTable.objects.filter(name="Half").exists())
+
+
+class DerivingTests(BuildingCase):
+    def test_two_physical_models_are_derived_each_in_its_platforms_words_and_linked(self) -> None:
+        customer = self.entity("Customer", ("Customer Number", "varchar(12)"), ("Credit Limit", "decimal(9,2)"))
+        self.relate(customer, self.entity("Complaint", ("Complaint Number", "bigint")))
+        for platform, type_, name in (
+            ("postgresql", "numeric(9,2)", "customer"),
+            ("oracle", "number(9,2)", "CUSTOMER"),
+        ):
+            answer = self.post("derive", self.model.pk, platform=platform, name=f"care {platform}", schema="care")
+            self.assertEqual(answer.status_code, 302)
+            job = self.run_job()
+            made = StoredModel.objects.get(name=f"care {platform}")
+            self.assertEqual(made.logical, self.model)
+            table = made.tables.get(name=name)
+            self.assertEqual(table.entity, customer)
+            self.assertIn(type_, [column.type.lower() for column in table.columns.all()])
+            page = self.client.get(job.result_url)
+            self.assertContains(page, ">FOREIGN<")
+            saved = self.client.get(reverse("building:ddl-file", args=[self.area.slug, made.pk]) + "?dialect=sqlserver")
+            self.assertIn("CREATE TABLE", saved.content.decode())
+            zipped = self.client.get(reverse("building:ddl-file", args=[self.area.slug, made.pk]) + "?form=zip")
+            self.assertTrue(zipped.content.startswith(b"PK"))
+        self.assertContains(
+            self.post("derive", self.model.pk, platform="oracle", name="care oracle"), "already", status_code=422
+        )
+
+    def test_no_name_becomes_markup_in_a_script(self) -> None:
+        evil = self.entity("<img src=x>", ("</pre><b>", "varchar(3)"))
+        self.post("derive", self.model.pk, platform="postgresql", name="evil")
+        self.run_job()
+        made = StoredModel.objects.get(name="evil")
+        made.tables.update(comment="</span><script>alert(1)</script>", name="a<b>")
+        page = self.client.get(reverse("building:ddl", args=[self.area.slug, made.pk])).content.decode()
+        self.assertNotIn("<script>alert", page)
+        self.assertNotIn("a<b>", page)
+        self.assertTrue(evil.pk)
