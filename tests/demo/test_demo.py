@@ -33,11 +33,14 @@ class DemoTests(TransactionTestCase):
     def test_it_is_loaded_once_through_the_same_intake_as_any_source(self) -> None:
         loading.load()
         area = Area.objects.get(slug="billing")
-        physical = StoredModel.objects.get(area=area, layer="physical")
+        physical = StoredModel.objects.get(area=area, layer="physical", name="billing")
         found = coverage([physical])[physical.pk]
         self.assertEqual((found.tables, found.views, found.columns), (48, 4, 274))
         self.assertGreaterEqual(found.named, len(words.COLUMNS))
         self.assertEqual(Edition.objects.get().number, 1)
+        care = StoredModel.objects.get(area=area, layer="logical", name="Customer care")
+        derived = care.physical_models.order_by("platform")
+        self.assertEqual([(one.platform, one.tables.count()) for one in derived], [("oracle", 5), ("postgresql", 5)])
         source = Source.objects.get(name="billing")
         self.assertEqual((source.user, source.intakes.count()), (loading.LOGIN, 1))
         roles = {m.role for m in area.memberships.all()}

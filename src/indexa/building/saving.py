@@ -100,7 +100,7 @@ class Saving:
         StoredColumn.objects.bulk_create(fresh, batch_size=2_000)
 
     def _column(self, table: Table, column: Column, position: int) -> StoredColumn:
-        origin = self._after.origin(column.id)
+        _, origin = self._after.origin(table.id, column.id)
         made = StoredColumn(
             pk=self._id(column.id), table_id=self._id(table.id), name=column.name, position=position, type=column.type,
             family=self._family(column.type), nullable=column.nullable, default=column.default,

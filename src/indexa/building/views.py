@@ -51,8 +51,9 @@ def new_model(request: AreaRequest) -> HttpResponse:
                 platform=request.POST.get("platform", ""),
             )  # fmt: skip
             diagram = diagrams.create(
-                area=request.area, person=request.user, model=model, name="Overview", table_ids=[]
-            )
+                area=request.area, person=request.user, model=model, name="Overview", table_ids=[],
+                naming=Diagram.Naming.BUSINESS if model.layer == Layer.LOGICAL else Diagram.Naming.PHYSICAL,
+            )  # fmt: skip
     except BuildError as error:
         messages.error(request, str(error))
         return render(request, "building/new_model.html", context, status=422)

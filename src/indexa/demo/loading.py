@@ -16,7 +16,7 @@ from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
-from indexa.demo import diagrams, warehouse, words, works
+from indexa.demo import care, diagrams, warehouse, words, works
 from indexa.editions import services as editions
 from indexa.editions.models import Edition
 from indexa.jobs import services as jobs
@@ -77,6 +77,8 @@ def load() -> None:
         _run(_look_for_proposals(area, people["steward"], "billing"))
         _make_standard(area, people["steward"])
         diagrams.draw_billing(area, people["steward"])
+        for deriving in care.start_deriving(area, people["steward"], care.build(area, people["steward"])):
+            _run(deriving)
         _publish_first_edition(area, people)
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
         for reading in works.make_sources(others[-1], people["steward"]):
@@ -175,7 +177,7 @@ def _run(job: Job) -> None:
 
 def _write_words(area: Area, person: Person) -> None:
     """Write the demo's words, each as a change set, as a person would."""
-    model = StoredModel.objects.get(area=area, layer="physical")
+    model = StoredModel.objects.get(area=area, layer="physical", name="billing")
     tables = {table.full_name: table for table in StoredTable.objects.filter(model=model)}
     columns = {
         f"{column.table.full_name}.{column.name}": column
@@ -192,7 +194,7 @@ def _write_words(area: Area, person: Person) -> None:
 
 def _rename_one(area: Area, person: Person) -> None:
     """The steward has put one name right in the model, which the source will change too."""
-    model = StoredModel.objects.get(area=area, layer="physical")
+    model = StoredModel.objects.get(area=area, layer="physical", name="billing")
     crew = StoredColumn.objects.get(table__model=model, table__name="mtr_xchg", name="crew_cd")
     renaming.rename_many(
         area=area, person=person, model_id=model.pk, why="“crew” alone does not say which crew",
@@ -219,7 +221,7 @@ def _write_wordbooks(area: Area, person: Person) -> None:
 
 
 def _start_naming_pass(area: Area, person: Person) -> None:
-    model = StoredModel.objects.get(area=area, layer="physical")
+    model = StoredModel.objects.get(area=area, layer="physical", name="billing")
     job = Job.objects.create(
         area=area, kind="naming pass", title="Proposing names for billing", started_by=person,
         arguments={"model": model.pk, "kinds": ["tables", "columns"], "only_missing": True},
@@ -242,7 +244,7 @@ def _make_standard(area: Area, person: Person) -> None:
 
 
 def _publish_first_edition(area: Area, people: dict[str, Person]) -> None:
-    model = StoredModel.objects.get(area=area, layer="physical")
+    model = StoredModel.objects.get(area=area, layer="physical", name="billing")
     edition = Edition.objects.create(
         area=area, title="Billing data dictionary", made_by=people["steward"],
         note="Meters, accounts and invoices are described; the rest follows by spring.",

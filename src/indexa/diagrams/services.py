@@ -44,6 +44,7 @@ def create(
     direction: Direction = "right",
     private: bool = False,
     depth: str = "columns",
+    naming: str = "both",
     like: Diagram | None = None,
 ) -> Diagram:
     """Make a diagram of some tables of a model and lay it out, or keep the arrangement that they have on another diagram.
@@ -58,6 +59,7 @@ def create(
         private_to=person if private else None,
         made_by=person,
         depth=depth,
+        naming=naming,
     )
     with record(area=area, person=person, why=f"New diagram {diagram.name}", model_id=model.pk) as changes:
         diagram.save()

@@ -77,10 +77,11 @@ def change_column(
     if name is not None and _checked(name) != column.name:
         _rename(part, table, column, _checked(name))
     if type_ is not None and " ".join(type_.split()) != column.type:
-        if part.origin(column_id) != column_id:
-            origin = _place(part, part.origin(column_id))
+        above, origin_id = part.origin(table_id, column_id)
+        if origin_id != column_id:
+            origin = f"{part.table(above).name}.{part.table(above).column(origin_id).name}"
             raise BuildError(f"{column.name} has its type from {origin}. Change it there, and all others follow.")
-        _retype(part, column_id, " ".join(type_.split()))
+        _retype(part, table_id, column_id, " ".join(type_.split()))
     if nullable is not None and nullable != column.nullable:
         if nullable and column_id in table.key:
             raise BuildError(f"{column.name} is part of the key, and can't be empty.")
@@ -94,31 +95,35 @@ def change_column(
 
 def _rename(part: Part, table: Table, column: Column, name: str) -> None:
     _refuse_taken_column(table, name, but=column.id)
-    before, column.name = column.name, name
-    for one in part.as_parent(table.id):
-        child = part.table(one.child)
-        for own, ref in zip(one.columns, one.ref_columns, strict=True):
-            if ref != column.id:
-                continue
-            brought = child.column(own)
-            free = all(other.name.lower() != name.lower() for other in child.columns if other.id != own)
-            if brought.name == before and free:
-                _rename(part, child, brought, name)
-
-
-def _retype(part: Part, column_id: int, type_: str) -> None:
-    waiting, seen = [column_id], set()
+    before = column.name
+    waiting = [(table, column)]
     while waiting:
-        at = waiting.pop()
-        if at in seen:
-            continue
-        seen.add(at)
-        for table in part.tables.values():
-            for column in table.columns:
-                if column.id == at:
-                    column.type = type_
-        for one in part.relationships.values():
-            waiting += [own for own, ref in zip(one.columns, one.ref_columns, strict=True) if ref == at]
+        table, column = waiting.pop()
+        column.name = name
+        for child, brought in _brought(part, table.id, column.id):
+            free = all(other.name.lower() != name.lower() for other in child.columns if other.id != brought.id)
+            if brought.name == before and free:
+                waiting.append((child, brought))
+
+
+def _retype(part: Part, table_id: int, column_id: int, type_: str) -> None:
+    waiting, seen = [(part.table(table_id), part.table(table_id).column(column_id))], set()
+    while waiting:
+        table, column = waiting.pop()
+        if column.id not in seen:
+            seen.add(column.id)
+            column.type = type_
+            waiting += _brought(part, table.id, column.id)
+
+
+def _brought(part: Part, table_id: int, column_id: int) -> list[tuple[Table, Column]]:
+    """Return the columns that relationships bring a column to, each with its table."""
+    found = []
+    for one in part.as_parent(table_id):
+        if column_id in one.ref_columns:
+            child = part.table(one.child)
+            found.append((child, child.column(one.columns[one.ref_columns.index(column_id)])))
+    return found
 
 
 def move_column(part: Part, table_id: int, column_id: int, after: int) -> None:
@@ -161,7 +166,7 @@ def set_key(part: Part, table_id: int, columns: Sequence[int]) -> None:
         children = ", ".join(sorted({part.table(one.child).name for one in part.as_parent(table_id)}))
         raise BuildError(f"{children} refer to the key of {table.name}. Delete those relationships first.")
     table.key = list(dict.fromkeys(columns))
-    _follow(part, table_id)
+    _follow(part, part.as_parent(table_id))
 
 
 # Relationships ------------------------------------------------------------------------------------
@@ -178,8 +183,8 @@ def relate(
     made = Relationship(
         id=part.fresh_id(), child=child_id, parent=parent_id, identifying=identifying, optional=optional and not identifying, role=role
     )  # fmt: skip
-    part.relationships[made.id] = made
-    _bring(part, made)
+    part.put(made)
+    _follow(part, [made])
     return made
 
 
@@ -200,14 +205,15 @@ def change_relationship(
             set_key(part, child.id, [id_ for id_ in child.key if id_ not in gone])
     if optional is not None:
         one.optional = optional and not one.identifying
-    _bring(part, one)
+    _follow(part, [one])
 
 
 def unrelate(part: Part, relationship_id: int) -> None:
     """Delete a relationship with the columns it brought, unless another one brings them as well."""
     one = _relationship(part, relationship_id)
-    del part.relationships[relationship_id]
-    _take_away(part, part.table(one.child), one.columns)
+    part.drop(one)
+    if _take_away(part, part.table(one.child), one.columns):
+        _follow(part, part.as_parent(one.child))
 
 
 def _relationship(part: Part, id_: int) -> Relationship:
@@ -216,8 +222,8 @@ def _relationship(part: Part, id_: int) -> Relationship:
     return part.relationships[id_]
 
 
-def _bring(part: Part, one: Relationship) -> None:
-    """Bring the parent's key into the child: what is missing comes, what is no longer part of it goes."""
+def _bring(part: Part, one: Relationship) -> bool:
+    """Bring the parent's key into the child: what is missing comes, what is not part of it goes. True if the child's key changed."""
     parent, child = part.table(one.parent), part.table(one.child)
     before = dict(zip(one.ref_columns, one.columns, strict=True))
     gone = [own for ref, own in before.items() if ref not in parent.key]
@@ -232,21 +238,20 @@ def _bring(part: Part, one: Relationship) -> None:
             column.nullable = False
         elif column.brought and own not in child.key:
             column.nullable = one.optional
-    if gone:
-        _take_away(part, child, gone)
+    changed = _take_away(part, child, gone)
     if one.identifying:
         key = [*child.key, *(own for own in one.columns if own not in child.key)]
-        if key != child.key:
-            child.key = key
-            _follow(part, child.id)
+        changed = changed or key != child.key
+        child.key = key
+    return changed
 
 
 def _arrive(part: Part, one: Relationship, theirs: Column, child: Table) -> Column:
     """Return the child's column for a column of the parent's key: one that is the same already, or a new one."""
-    origin = part.origin(theirs.id)
+    origin = part.origin(one.parent, theirs.id)
     wanted = f"{one.role} {theirs.name}".strip() if one.role else theirs.name
     for column in child.columns:
-        same = part.origin(column.id) == origin and column.id != theirs.id and one.child != one.parent
+        same = part.origin(child.id, column.id) == origin and column.id != theirs.id and one.child != one.parent
         if same and column.name.lower() == wanted.lower():
             return column
     taken = {column.name.lower() for column in child.columns}
@@ -265,28 +270,33 @@ def _arrive(part: Part, one: Relationship, theirs: Column, child: Table) -> Colu
     return column
 
 
-def _take_away(part: Part, child: Table, columns: Sequence[int]) -> None:
-    """Delete columns that were brought and that no other relationship needs."""
+def _take_away(part: Part, child: Table, columns: Sequence[int]) -> bool:
+    """Delete columns that were brought and that no other relationship needs. True if the child's key changed."""
+    if not columns:
+        return False
     needed = {id_ for other in part.as_child(child.id) for id_ in other.columns}
-    gone = [id_ for id_ in columns if id_ not in needed and any(c.id == id_ and c.brought for c in child.columns)]
-    if not gone:
-        return
-    key = [id_ for id_ in child.key if id_ not in gone]
-    if key != child.key:
-        child.key = key
-        _follow(part, child.id)
+    brought = {column.id for column in child.columns if column.brought}
+    gone = {id_ for id_ in columns if id_ not in needed and id_ in brought}
     child.columns = [column for column in child.columns if column.id not in gone]
+    key = [id_ for id_ in child.key if id_ not in gone]
+    changed, child.key = key != child.key, key
+    return changed
 
 
-def _follow(part: Part, table_id: int) -> None:
-    """Have all relationships that refer to a table's key follow it; one whose parent has no key any more goes."""
-    for one in part.as_parent(table_id):
+def _follow(part: Part, relationships: Sequence[Relationship]) -> None:
+    """Have relationships follow their parents' keys, and all that depends on them; one whose parent has no key any more goes."""
+    waiting = list(relationships)
+    while waiting:
+        one = waiting.pop()
         if one.id not in part.relationships:
             continue
-        if part.table(table_id).key:
-            _bring(part, one)
+        if part.table(one.parent).key:
+            changed = _bring(part, one)
         else:
-            unrelate(part, one.id)
+            part.drop(one)
+            changed = _take_away(part, part.table(one.child), one.columns)
+        if changed:
+            waiting += part.as_parent(one.child)
 
 
 def _refuse_circle(part: Part, parent: int, child: int, *, identifying: bool) -> None:
@@ -327,11 +337,3 @@ def _refuse_taken(part: Part, schema: str, name: str, but: int = 0) -> None:
 def _refuse_taken_column(table: Table, name: str, but: int = 0) -> None:
     if any(other.name.lower() == name.lower() and other.id != but for other in table.columns):
         raise BuildError(f"{table.name} has {name} already.")
-
-
-def _place(part: Part, column_id: int) -> str:
-    for table in part.tables.values():
-        for column in table.columns:
-            if column.id == column_id:
-                return f"{table.name}.{column.name}"
-    return "another table"

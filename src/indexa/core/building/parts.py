@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Iterator
+from collections import defaultdict
 
 import msgspec
 
@@ -60,17 +60,30 @@ class Relationship(msgspec.Struct, kw_only=True):
     """Words that go before the names of what it brings, where the names alone would say too little."""
 
 
-class Part(msgspec.Struct):
+class Part:
     """Some tables of a model with the relationships between them."""
 
-    tables: dict[int, Table]
-    relationships: dict[int, Relationship]
-    last: int = 0
+    def __init__(self, tables: dict[int, Table], relationships: dict[int, Relationship]) -> None:
+        self.tables = tables
+        self.relationships: dict[int, Relationship] = {}
+        self._last = 0
+        self._of_parent: defaultdict[int, dict[int, Relationship]] = defaultdict(dict)
+        self._of_child: defaultdict[int, dict[int, Relationship]] = defaultdict(dict)
+        for one in relationships.values():
+            self.put(one)
+
+    def put(self, one: Relationship) -> None:
+        """Add a relationship."""
+        self.relationships[one.id] = self._of_parent[one.parent][one.id] = self._of_child[one.child][one.id] = one
+
+    def drop(self, one: Relationship) -> None:
+        """Take a relationship out."""
+        del self.relationships[one.id], self._of_parent[one.parent][one.id], self._of_child[one.child][one.id]
 
     def fresh_id(self) -> int:
         """Return an id for something new."""
-        self.last -= 1
-        return self.last
+        self._last -= 1
+        return self._last
 
     def copy(self) -> Part:
         """Return a copy that can be changed by itself."""
@@ -82,23 +95,24 @@ class Part(msgspec.Struct):
             raise BuildError("This table is no longer in the model. Load the page again.")
         return self.tables[id_]
 
-    def as_parent(self, table: int) -> Iterator[Relationship]:
-        """Yield the relationships that refer to a table."""
-        return (one for one in list(self.relationships.values()) if one.parent == table)
+    def as_parent(self, table: int) -> list[Relationship]:
+        """Return the relationships that refer to a table."""
+        return list(self._of_parent[table].values())
 
-    def as_child(self, table: int) -> Iterator[Relationship]:
-        """Yield the relationships by which a table refers to others."""
-        return (one for one in list(self.relationships.values()) if one.child == table)
+    def as_child(self, table: int) -> list[Relationship]:
+        """Return the relationships by which a table refers to others."""
+        return list(self._of_child[table].values())
 
-    def origin(self, column: int) -> int:
-        """Return where a column comes from in the end, along the relationships that bring it; itself where none does."""
-        above = {
-            own: ref
-            for one in self.relationships.values()
-            for own, ref in zip(one.columns, one.ref_columns, strict=True)
-        }
+    def origin(self, table: int, column: int) -> tuple[int, int]:
+        """Return the table and column from which a column comes in the end, along the relationships that bring it."""
         seen = {column}
-        while column in above and above[column] not in seen:
-            column = above[column]
-            seen.add(column)
-        return column
+        while True:
+            for one in self._of_child[table].values():
+                if column in one.columns:
+                    above = one.ref_columns[one.columns.index(column)]
+                    if above not in seen:
+                        table, column = one.parent, above
+                        seen.add(column)
+                        break
+            else:
+                return table, column

@@ -58,7 +58,8 @@ def _shown(table: Table, depth: Depth, roles: Mapping[str, Role]) -> list[Column
 
 
 def _row(column: Column, depth: Depth, naming: Naming, roles: Role) -> Row:
-    label = column.business_name if naming == "business" and column.business_name else column.name
+    is_business = naming == "business" and bool(column.business_name)
+    label = column.business_name if is_business else column.name
     text = column.definition.strip().splitlines()[0] if depth == "full" and column.definition.strip() else ""
     if len(text) > _DEFINITION:
         text = f"{text[: _DEFINITION - 1].rstrip()}…"
@@ -66,7 +67,14 @@ def _row(column: Column, depth: Depth, naming: Naming, roles: Role) -> Row:
     if depth == "full" and column.nullable and type_:
         type_ += "?"
     return Row(
-        column.name, label, " ".join(short_forms(roles)), type_, bool(roles & Role.PRIMARY), column.nullable, text
+        column.name,
+        label,
+        " ".join(short_forms(roles)),
+        type_,
+        bool(roles & Role.PRIMARY),
+        column.nullable,
+        text,
+        is_business,
     )
 
 

@@ -25,6 +25,8 @@ class Row(msgspec.Struct, frozen=True, gc=False):
     is_key: bool = False
     nullable: bool = False
     definition: str = ""
+    in_words: bool = False
+    """Whether the label is a business name."""
 
 
 class Card(msgspec.Struct):

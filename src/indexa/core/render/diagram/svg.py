@@ -90,7 +90,7 @@ def _rows(card: Card) -> list[str]:
 def _row(card: Card, row: Row, y: float) -> str:
     room = card.width - NAME_AT - EDGE - 6.4 * len(row.type) - (10 if row.type else 0)
     kind = "col pk" if row.is_key else "col"
-    if row.label != row.column:
+    if row.in_words:
         kind += " biz-row"
     text = f'<text class="key" x="9" y="{_n(y - 1)}">{row.roles}</text>' if row.roles else ""
     text += f'<text class="{kind}" x="46" y="{_n(y)}">{escape(_cut(row.label, room, 7.0))}</text>'
