@@ -81,11 +81,11 @@ PICK = "document.querySelectorAll('tr.row-of-column .pick')[%d].click()"
 FLY = "document.querySelectorAll('[data-fly]')[3].click()"
 FIT = "document.querySelector('[data-zoom=fit]').click()"
 AREA = "document.querySelector('#area-list button').click()"
+CARD = "document.querySelectorAll('#table-list [data-fly]')[1].click(); document.querySelector('[data-zoom=fit]').click()"
 VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "desk": ("a/billing/", []),
     "sources": ("a/billing/sources/", [follow("billing"), wait(3)]),
     "new-source": ("a/works/sources/new/", []),
-    "choosing": ("a/works/sources/", [follow("works live"), wait(4), script("document.getElementById('include').value = 'wk*'"), typed("include", " st*")]),
     "dictionary": ("a/billing/dictionary/?q=mtr", [script(PICK % 9)]),
     "model": ("a/billing/models/", [follow("billing")]),
     "diagram": (
@@ -97,6 +97,11 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
         "a/works/models/",
         [follow("works"), follow("Diagrams"), follow("Map of the whole model"), wait(2), script(AREA), wait(1), script(FIT), wait(1)],
     ),
+    "drawing": (
+        "a/billing/models/",
+        [follow("Customer care"), follow("Diagrams"), follow("Overview"), wait(2), script(CARD), wait(2)],
+    ),
+    "ddl": ("a/billing/models/", [follow("customer care, Oracle"), follow("See and save the DDL"), wait(1)]),
     "models": ("a/billing/models/", []),
     "table": ("a/billing/dictionary/?q=metering.mtr_rdg", [click(".band a"), script(PICK % 3)]),
     "wordbook": ("a/billing/names/", [script(PICK % 14)]),
@@ -104,10 +109,9 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "standard": ("a/billing/names/standards/1/", [click("#rule-index"), click("[value=try]")]),
     "findings": ("a/billing/names/findings/", []),
     "proposals": ("a/works/models/", [follow("lab"), follow("Proposals"), script("document.querySelectorAll('article.case .pick')[1].click()")]),
-    "edition": ("a/billing/editions/", [follow("Billing data dictionary")]),
     "edition-pages": (
         "a/billing/editions/",
-        [follow("Billing data dictionary"), follow("Open the pages"), follow("Dictionary")],
+        [follow("Billing data dictionary"), follow("Open the pages"), follow("Meter to cash")],
     ),
     "read-again": (
         "a/billing/sources/",
