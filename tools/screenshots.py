@@ -81,7 +81,9 @@ PICK = "document.querySelectorAll('tr.row-of-column .pick')[%d].click()"
 FLY = "document.querySelectorAll('[data-fly]')[3].click()"
 FIT = "document.querySelector('[data-zoom=fit]').click()"
 AREA = "document.querySelector('#area-list button').click()"
-CARD = "document.querySelectorAll('#table-list [data-fly]')[1].click(); document.querySelector('[data-zoom=fit]').click()"
+CARD = (
+    "document.querySelectorAll('#table-list [data-fly]')[1].click(); document.querySelector('[data-zoom=fit]').click()"
+)
 VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "desk": ("a/billing/", []),
     "sources": ("a/billing/sources/", [follow("billing"), wait(3)]),
