@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from indexa.areas.models import Role
-from indexa.building import deriving, services
+from indexa.building import checks, deriving, services
 from indexa.changes import undoing
 from indexa.changes.models import ChangeSet
 from indexa.core.building import changing
 from indexa.core.building.parts import BuildError, Part
+from indexa.core.model.file import write
 from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
@@ -135,7 +139,7 @@ class BuildingTests(BuildingCase):
             self.client.login(username=person.username, password=PASSWORD)
             for name, *args in (
                 ("new-model",), ("add-table", self.model.pk), ("relate", self.model.pk), ("add-column", customer.pk),
-                ("delete-table", customer.pk), ("derive", self.model.pk),
+                ("delete-table", customer.pk), ("derive", self.model.pk), ("decide-fault", self.model.pk),
             ):  # fmt: skip
                 self.assertEqual(self.post(name, *args).status_code, status, name)
 
@@ -185,3 +189,67 @@ class DerivingTests(BuildingCase):
         self.assertNotIn("<script>alert", page)
         self.assertNotIn("a<b>", page)
         self.assertTrue(evil.pk)
+
+
+class CheckTests(BuildingCase):
+    def test_faults_are_found_let_stand_with_a_reason_counted_again_and_weighed(self) -> None:
+        bare = self.entity("Bare")
+        url = reverse("building:checks", args=[self.area.slug, self.model.pk])
+        self.assertContains(self.client.get(url), "Nothing tells its rows apart")
+        self.post("decide-fault", self.model.pk, fault="no-key|Bare", reason="", rule="no-key")
+        self.assertContains(self.client.get(url), "Say why it may stand.")
+        self.post("decide-fault", self.model.pk, fault="no-key|Bare", reason="A sketch", rule="no-key")
+        page = self.client.get(f"{url}?rule=no-key")
+        self.assertContains(page, "“A sketch”")
+        self.assertEqual(checks.check(self.model).waived[0][0].place, "Bare")
+        self.post("decide-fault", self.model.pk, again=checks.check(self.model).waived[0][1].pk)
+        self.assertEqual(len(checks.check(self.model).waived), 0)
+        self.post("decide-fault", self.model.pk, of="no-key", weight="off")
+        self.assertNotIn("no-key", {fault.rule for fault in checks.check(self.model).faults})
+        self.post("add-column", bare.pk, name="Number", type="int", in_key="on")
+        self.assertEqual({fault.rule for fault in checks.check(self.model).faults}, {"orphan"})
+
+
+class BeginningTests(BuildingCase):
+    def test_a_model_begins_as_a_copy_or_with_a_file_words_included(self) -> None:
+        customer = self.entity("Customer", ("Customer Number", "varchar(12)"))
+        self.relate(customer, self.entity("Complaint", ("Complaint Number", "bigint")), "identifying")
+        customer.columns.update(business_name="Number of the customer", definition="Given at the first contact.")
+        file = SimpleUploadedFile("m.json", write(load_model(self.model, with_words=True)))
+        for name, given in (("Copy", {"from": self.model.pk}), ("From file", {"file": file})):
+            answer = self.post("new-model", name=name, layer="logical", **given)
+            self.assertEqual(answer.status_code, 302, name)
+            made = load_model(StoredModel.objects.get(name=name))
+            child, parent = made.tables
+            self.assertEqual(parent.columns[0].definition, "Given at the first contact.")
+            self.assertEqual(child.foreign_keys[0].ref_columns, ("Customer Number",))
+            self.assertEqual(child.columns[1].migrated_from, parent.columns[0].id)
+            self.assertEqual(StoredModel.objects.get(name=name).diagrams.get().cards.count(), 2)
+        before = StoredModel.objects.count()
+        for given, why in (
+            ({"from": self.model.pk, "layer": "physical"}, "That is a logical model"),
+            ({"file": SimpleUploadedFile("m.json", b"{"), "layer": "logical"}, "This is no model file"),
+        ):
+            self.assertContains(self.post("new-model", name="No", **given), why, status_code=422)
+        self.assertEqual(StoredModel.objects.count(), before)
+
+    def test_physical_models_are_seen_side_by_side_in_as_many_queries_for_many_entities(self) -> None:
+        url = reverse("building:side-by-side", args=[self.area.slug, self.model.pk])
+
+        def queries() -> int:
+            with CaptureQueriesContext(connection) as caught:
+                self.assertEqual(self.client.get(url).status_code, 200)
+            return len(caught)
+
+        self.entity("Customer", ("Customer Number", "varchar(12)"))
+        for platform in ("postgresql", "oracle"):
+            self.post("derive", self.model.pk, platform=platform, name=platform)
+            self.run_job()
+        few = queries()
+        for at in range(8):
+            self.entity(f"Thing {at}", ("Number", "int"))
+        self.assertEqual(queries(), few)
+        page = self.client.get(url)
+        self.assertContains(page, "CUSTOMER_NUMBER")
+        self.assertContains(page, "character varying(12)")
+        self.assertContains(page, "not there")

@@ -2,13 +2,17 @@
 
 from django.urls import path
 
-from indexa.building import views
+from indexa.building import check_views, views
 from indexa.building.ddl_views import ddl, ddl_file
+from indexa.building.side_by_side import side_by_side
 
 app_name = "building"
 urlpatterns = [
     path("models/new/", views.new_model, name="new-model"),
     path("models/<int:pk>/derive/", views.derive, name="derive"),
+    path("models/<int:pk>/side-by-side/", side_by_side, name="side-by-side"),
+    path("models/<int:pk>/checks/", check_views.page, name="checks"),
+    path("models/<int:pk>/checks/decide/", check_views.decide, name="decide-fault"),
     path("models/<int:pk>/ddl/", ddl, name="ddl"),
     path("models/<int:pk>/ddl.sql", ddl_file, name="ddl-file"),
     path("models/<int:pk>/build/tables/", views.add_table, name="add-table"),

@@ -15,6 +15,7 @@ from django_htmx.http import trigger_client_event
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.building import deriving, services
+from indexa.building.copying import model_of_file, store_copy
 from indexa.building.loading import load_part
 from indexa.changes.recording import Recorder
 from indexa.core import platforms
@@ -25,8 +26,10 @@ from indexa.diagrams import services as diagrams
 from indexa.diagrams.drawing import draw, load_tables
 from indexa.diagrams.models import Diagram, DiagramCard
 from indexa.diagrams.saving import touch
+from indexa.diagrams.suggestions import suggestions
 from indexa.modeling.queries import visible_tables
 from indexa.naming.standards.models import StoredStandard
+from indexa.store.loading import load_model
 from indexa.store.models import Layer, StoredModel, StoredRelationship, StoredTable
 from indexa.ui.parameters import parse_int
 
@@ -41,23 +44,41 @@ TYPES = (
 def new_model(request: AreaRequest) -> HttpResponse:
     """A form for an empty model, which begins with an empty diagram."""
     require(request.user, request.area, Role.STEWARD)
-    context = {"platforms": [(name, platforms.label_of(name)) for name in sorted(TARGETS)], "given": request.POST}
+    context = {
+        "platforms": [(name, platforms.label_of(name)) for name in sorted(TARGETS)],
+        "models": StoredModel.objects.filter(area=request.area).order_by("layer", "name"),
+        "given": request.POST,
+    }
     if request.method == "GET":
         return render(request, "building/new_model.html", context)
     try:
         with transaction.atomic():
-            model = services.create_model(
-                area=request.area, name=request.POST.get("name", ""), layer=request.POST.get("layer", ""),
-                platform=request.POST.get("platform", ""),
-            )  # fmt: skip
+            model = _begun(request)
+            most = [one.table_ids for one in suggestions(model)[:1]]
             diagram = diagrams.create(
-                area=request.area, person=request.user, model=model, name="Overview", table_ids=[],
+                area=request.area, person=request.user, model=model, name="Overview",
+                table_ids=most[0] if most else [],
                 naming=Diagram.Naming.BUSINESS if model.layer == Layer.LOGICAL else Diagram.Naming.PHYSICAL,
             )  # fmt: skip
     except BuildError as error:
         messages.error(request, str(error))
         return render(request, "building/new_model.html", context, status=422)
     return redirect("diagrams:page", request.area.slug, diagram.pk)
+
+
+def _begun(request: AreaRequest) -> StoredModel:
+    """Make the model that is asked for: empty, or with the content of another one or of a file."""
+    given: Any = {name: request.POST.get(name, "") for name in ("name", "layer", "platform")}
+    file = request.FILES.get("file")
+    other = StoredModel.objects.filter(area=request.area, pk=parse_int(request.POST.get("from"))).first()
+    if file is None and other is None:
+        return services.create_model(area=request.area, **given)
+    content = model_of_file(file) if file else load_model(other, with_words=True)  # type: ignore[arg-type]
+    if content.layer != given["layer"]:
+        raise BuildError(
+            f"That is a {content.layer} model. Choose that layer; a model of the other is derived from it."
+        )
+    return store_copy(area=request.area, model=content, **(given | {"platform": content.platform}))
 
 
 @require_POST

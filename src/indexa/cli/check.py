@@ -6,12 +6,16 @@ import argparse
 import json
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from indexa.adapters.errors import SourceError
 from indexa.cli.dialects import dialect
 from indexa.cli.failing import run_or_say_why
 from indexa.core.errors import CoreError
 from indexa.core.model import Model
+
+if TYPE_CHECKING:
+    from indexa.core.naming.checking import Finding
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -23,6 +27,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "-d", "--dialect", type=dialect, default="", help="the platform of scripts; proposed from the text if not given"
+    )
+    parser.add_argument(
+        "--structure", action="store_true", help="also the model's structure: keys, relationships, types, indexes"
     )
     parser.add_argument("-f", "--format", choices=("text", "json", "sarif", "junit"), default="text")
     parser.add_argument("-o", "--output", default="-", help="where the report goes; - for standard output")
@@ -51,6 +58,8 @@ def _run(given: argparse.Namespace) -> int:
     standard, stack = standard_and_words(given.standard, given.wordbook)
     model, text = _model(given)
     findings = check(model, standard, stack, renderer=render_confined)
+    if given.structure:
+        findings += _of_structure(model)
     if given.write_baseline:
         known = {"version": 1, "findings": sorted(one.fingerprint for one in findings)}
         Path(given.baseline).write_text(json.dumps(known, ensure_ascii=False, indent=1) + "\n", "utf-8")
@@ -68,6 +77,20 @@ def _run(given: argparse.Namespace) -> int:
     else:
         Path(given.output).write_text(report, "utf-8")
     return 1 if at_least(findings, given.fail_on) else 0
+
+
+def _of_structure(model: Model) -> list[Finding]:
+    """Return the faults of a model's structure in the shape that reports have."""
+    from indexa.core.checks.structure import check_structure
+    from indexa.core.naming.checking import Finding
+
+    return [
+        Finding(
+            rule=one.rule, severity=one.severity, kind="table", place=one.place, name=one.place.rpartition(".")[2], why=one.why,
+            table=one.table,
+        )
+        for one in check_structure(model)
+    ]  # fmt: skip
 
 
 def _model(given: argparse.Namespace) -> tuple[Model, str]:

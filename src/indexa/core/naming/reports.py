@@ -8,10 +8,16 @@ from collections.abc import Callable, Sequence
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
+from indexa.core.checks.structure import BY_ID
 from indexa.core.naming.checking import RULES, Finding
 
 _LEVELS = {"note": "note", "warning": "warning", "error": "error"}
 _NOT_IN_XML = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
+
+
+def _rules(findings: Sequence[Finding]) -> dict[str, str]:
+    """Return what each rule asks: those of names, and those of structure that something was found by."""
+    return RULES | {one.rule: BY_ID[one.rule].asks for one in findings if one.rule not in RULES}
 
 
 def lines_of(script: str) -> Callable[[Finding], int]:
@@ -34,7 +40,7 @@ def as_text(findings: Sequence[Finding], source: str, line: Callable[[Finding], 
     text = []
     for rule in dict.fromkeys(one.rule for one in findings):
         of_rule = [one for one in findings if one.rule == rule]
-        text.append(f"{rule} ({len(of_rule):,}): {RULES[rule]}")
+        text.append(f"{rule} ({len(of_rule):,}): {_rules(findings)[rule]}")
         for one in of_rule:
             place = f"{source}:{line(one)}: {one.place}" if line else one.place
             should = f" → {one.should}" if one.should else ""
@@ -71,7 +77,7 @@ def as_json(findings: Sequence[Finding], source: str, line: Callable[[Finding], 
 
 def as_sarif(findings: Sequence[Finding], source: str, line: Callable[[Finding], int] | None = None) -> str:
     """Static analysis results, version 2.1.0, as code review services read them."""
-    rules = list(RULES)
+    rules = list(_rules(findings))
     results = []
     for one in findings:
         physical: dict[str, Any] = {"artifactLocation": {"uri": source.replace("\\", "/")}}
@@ -94,7 +100,10 @@ def as_sarif(findings: Sequence[Finding], source: str, line: Callable[[Finding],
         )
     driver = {
         "name": "Indexa",
-        "rules": [{"id": _id(rule), "name": rule, "shortDescription": {"text": asks}} for rule, asks in RULES.items()],
+        "rules": [
+            {"id": _id(rule), "name": rule, "shortDescription": {"text": asks}}
+            for rule, asks in _rules(findings).items()
+        ],
     }
     report = {
         "$schema": "https://json.schemastore.org/sarif-2.1.0.json",
@@ -108,7 +117,7 @@ def as_junit(findings: Sequence[Finding], source: str, line: Callable[[Finding],
     """One test case a rule; a rule that something speaks against has failed."""
     text = []
     failed = 0
-    for rule, asks in RULES.items():
+    for rule, asks in _rules(findings).items():
         of_rule = [one for one in findings if one.rule == rule]
         name = f'<testcase classname="naming" name={quoteattr(rule)}'
         if not of_rule:
@@ -123,7 +132,7 @@ def as_junit(findings: Sequence[Finding], source: str, line: Callable[[Finding],
         )
         failure = f"<failure message={quoteattr(f'{len(of_rule)} names. {asks}')}>{escape(_NOT_IN_XML.sub('?', where))}</failure>"
         text.append(f"    {name}>\n      {failure}\n    </testcase>")
-    counts = f'tests="{len(RULES)}" failures="{failed}"'
+    counts = f'tests="{len(_rules(findings))}" failures="{failed}"'
     body = "\n".join(text)
     suite = f"  <testsuite name={quoteattr(f'naming of {source}')} {counts}>\n{body}\n  </testsuite>"
     return f'<?xml version="1.0" encoding="UTF-8"?>\n<testsuites {counts}>\n{suite}\n</testsuites>\n'

@@ -1,0 +1,47 @@
+"""What an area decides about the checks of its models: how much each rule weighs, and what is let stand."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from indexa.areas.models import Area
+from indexa.store.models import StoredModel
+
+
+class RuleWeight(models.Model):
+    """How much a rule weighs in an area, where it differs from the rule's own weight; "off" for one that is not asked."""
+
+    class Weight(models.TextChoices):
+        ERROR = "error", "error"
+        WARNING = "warning", "warning"
+        NOTE = "note", "note"
+        OFF = "off", "not asked"
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="rule_weights")
+    rule = models.CharField(max_length=20)
+    weight = models.CharField(max_length=7, choices=Weight.choices)
+
+    class Meta:
+        db_table = "rule_weight"
+        constraints = [models.UniqueConstraint(fields=["area", "rule"], name="rule_weighs_once_in_its_area")]
+
+    def __str__(self) -> str:
+        return f"{self.rule}: {self.weight}"
+
+
+class StructureWaiver(models.Model):
+    """A fault of a model that a person let stand, and why."""
+
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="structure_waivers")
+    fingerprint = models.TextField()
+    reason = models.CharField(max_length=300)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "structure_waiver"
+        constraints = [models.UniqueConstraint(fields=["model", "fingerprint"], name="fault_waived_once")]
+
+    def __str__(self) -> str:
+        return self.fingerprint
