@@ -17,6 +17,7 @@ from indexa.changes.models import ChangeSet
 from indexa.core.building import changing
 from indexa.core.building.parts import BuildError, Part
 from indexa.core.model.file import write
+from indexa.diagrams import services as diagrams
 from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
@@ -101,6 +102,42 @@ class BuildingTests(BuildingCase):
         self.assertEqual(
             len(load_model(self.model).tables[1].foreign_keys) + len(load_model(self.model).tables[0].foreign_keys), 1
         )
+
+    def test_many_to_many_puts_a_table_between_them_on_the_diagram_and_is_undone_as_one(self) -> None:
+        agent, skill = self.entity("Agent", ("Agent No", "int")), self.entity("Skill", ("Skill No", "int"))
+        diagram = diagrams.create(
+            area=self.area, person=self.person, model=self.model, name="D", table_ids=[agent.pk, skill.pk]
+        )
+        answer = self.post(
+            "relate", self.model.pk, parent=agent.pk, child=skill.pk, kind="many", diagram=diagram.pk
+        ).json()
+        between = StoredTable.objects.get(pk=answer["table"][1:])
+        self.assertEqual(self.columns(between), [("Agent No", "int"), ("Skill No", "int")])
+        self.assertEqual(diagram.cards.count(), 3)
+        self.undo()
+        self.assertEqual(diagram.cards.count(), 2)
+        self.assertEqual(len(load_model(self.model).tables), 2)
+        undoing.redo(area=self.area, person=self.person)
+        self.assertEqual(diagram.cards.count(), 3)
+
+    def test_unique_keys_come_lose_a_column_that_goes_and_are_undone(self) -> None:
+        customer = self.entity("Customer", ("Number", "int"), ("Mail", "text"), ("Phone", "text"))
+        _, mail, phone = customer.columns.order_by("position")
+        self.assertContains(self.post("unique", customer.pk, column=[mail.pk, phone.pk]), "Mail, Phone")
+        self.assertContains(
+            self.post("unique", customer.pk, column=[phone.pk, mail.pk]), "has a key of these columns already"
+        )
+        self.assertContains(self.post("unique", customer.pk), "Choose the columns")
+        self.post("column", customer.pk, phone.pk, what="delete")
+
+        def unique() -> list[tuple[str, ...]]:
+            return [key.columns for key in load_model(self.model).tables[0].unique]
+
+        self.assertEqual(unique(), [("Mail",)])
+        self.undo()
+        self.assertEqual(unique(), [("Mail", "Phone")])
+        self.undo()
+        self.assertEqual(unique(), [])
 
     def test_bad_input_is_refused_in_words_and_changes_nothing(self) -> None:
         customer = self.entity("Customer", ("Customer Number", "varchar(12)"))

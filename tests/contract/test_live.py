@@ -35,7 +35,6 @@ from tests.factories import database, server_address
 
 SCRIPTS = Path(__file__).parent / "live"
 RANDOM_SCRIPTS = int(os.environ.get("INDEXA_RANDOM_SCRIPTS", "20"))
-MYSQL_DATABASE = "contract"
 
 
 def quiet(*_: object) -> None:
@@ -88,11 +87,13 @@ class PostgreSQLHere(Here):
 
 
 class MySQLHere(Here):
-    schemas = (MYSQL_DATABASE,)
-    default_schema = MYSQL_DATABASE
     script_lacks = ("options",)  # a script need not name the engine
     kit_lacks = (": collation ", "table instead of partitioned table")
-    writes = f"create table {MYSQL_DATABASE}.x (a int)"
+
+    def __init__(self, database: str) -> None:
+        """Keep everything in one database, of which tests that run at once each need their own."""
+        self.database, self.schemas, self.default_schema = database, (database,), database
+        self.writes = f"create table {database}.x (a int)"
 
     @contextmanager
     def source(self, script: str) -> Iterator[tuple[Address, str]]:
@@ -109,17 +110,17 @@ class MySQLHere(Here):
         ]
         run(
             self.command,
-            f"drop database if exists {MYSQL_DATABASE}; create database {MYSQL_DATABASE} character set utf8mb4",
+            f"drop database if exists {self.database}; create database {self.database} character set utf8mb4",
         )
-        run([*self.command, MYSQL_DATABASE], script)
+        run([*self.command, self.database], script)
         try:
             yield address, password
         finally:
-            run(self.command, f"drop database {MYSQL_DATABASE}")
+            run(self.command, f"drop database {self.database}")
 
     def run_kit(self, kit: str) -> str:
         return run(
-            [*self.command, "--batch"], kit.replace("'%'   as schema_pattern", f"'{MYSQL_DATABASE}' as schema_pattern")
+            [*self.command, "--batch"], kit.replace("'%'   as schema_pattern", f"'{self.database}' as schema_pattern")
         )
 
 
@@ -154,7 +155,7 @@ class FileHere(Here):
 
 HERE: dict[str, Here] = {
     "postgresql": PostgreSQLHere(),
-    "mysql": MySQLHere(),
+    "mysql": MySQLHere("contract"),
     "sqlite": FileHere("sqlite", ("main",)),
     "duckdb": FileHere("duckdb", ("main", "s")),
 }

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from indexa.core.building.changing import (
     add_column,
     add_table,
+    associate,
     change_column,
     change_relationship,
     delete_column,
@@ -94,6 +95,14 @@ class MigrationTests(TestCase):
         delete_table(self.part, b.id)
         self.assertEqual((names(c), self.part.relationships), (["C No"], {}))
         self.assertNotIn(second.id, self.part.relationships)
+
+    def test_many_to_many_makes_a_table_whose_key_is_both_keys(self) -> None:
+        a, b = entity(self.part, "Agent", "Agent No"), entity(self.part, "Skill", "Skill No")
+        between = associate(self.part, a.id, b.id)
+        self.assertEqual((between.name, key(between)), ("Agent Skill", ["Agent No", "Skill No"]))
+        again = associate(self.part, a.id, a.id)
+        self.assertEqual((again.name, key(again)), ("Agent Agent", ["Agent No", "Other Agent No"]))
+        self.assertEqual(associate(self.part, a.id, b.id).name, "Agent Skill 2")
 
     def test_identifying_can_be_changed_and_circles_are_refused(self) -> None:
         a, b = entity(self.part, "A", "A No"), entity(self.part, "B", "B No")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable
 
-from indexa.core.building.parts import Column, Part, Relationship, Table
+from indexa.core.building.parts import Column, Part, Relationship, Table, Unique
 from indexa.store.models import StoredColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
 
 
@@ -28,9 +28,12 @@ def load_part(model: StoredModel, table_ids: Iterable[int]) -> Part:
         tables[table].columns.append(
             Column(id=pk, name=name, type=type_, nullable=nullable, default=default, brought=migrated is not None)
         )
-    keys = StoredKey.objects.filter(table_id__in=list(tables), kind=StoredKey.Kind.PRIMARY)
-    for table, column_ids in keys.values_list("table_id", "column_ids"):
-        tables[table].key = list(column_ids)
+    keys = StoredKey.objects.filter(table_id__in=list(tables)).exclude(kind=StoredKey.Kind.EXCLUSION).order_by("pk")
+    for pk, table, kind, column_ids in keys.values_list("pk", "table_id", "kind", "column_ids"):
+        if kind == StoredKey.Kind.PRIMARY:
+            tables[table].key = list(column_ids)
+        else:
+            tables[table].unique.append(Unique(id=pk, columns=list(column_ids)))
     relationships = {
         one.pk: Relationship(
             id=one.pk, name=one.name, child=one.table_id, parent=one.ref_table_id or 0, columns=list(one.column_ids),

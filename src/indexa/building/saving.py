@@ -134,24 +134,43 @@ class Saving:
             for key in StoredKey.objects.filter(table_id__in=[*self._before.tables], kind=StoredKey.Kind.PRIMARY)
         }
         for id_, table in self._after.tables.items():
-            ids = [self._id(column) for column in table.key]
-            key = stored.get(id_)
-            if key is None and ids:
-                name = f"pk_{table.name}" if self._model.layer == "physical" else ""
-                made = StoredKey.objects.create(
-                    table_id=self._id(id_), kind=StoredKey.Kind.PRIMARY, name=name, column_ids=ids,
-                    properties={"name": name, "columns": []},
-                )  # fmt: skip
-                self._changes.create("key", made.pk, f"{table.name}, primary key", "record", record_of_key(made))
-            elif key is not None and not ids:
-                self._changes.delete("key", key.pk, f"{table.name}, primary key", "record", record_of_key(key))
-                key.delete()
-            elif key is not None and key.column_ids != ids:
-                label = f"{table.name}, primary key"
-                self._update(StoredKey, "key", key.pk, label, {"column_ids": key.column_ids}, {"column_ids": ids})
-            else:
-                continue
-            self._touched.add(self._id(id_))
+            was = stored.get(id_)
+            self._key(table, StoredKey.Kind.PRIMARY, "primary key", was, [self._id(column) for column in table.key])
+            self._unique_keys(id_, table)
+
+    def _unique_keys(self, table_id: int, table: Table) -> None:
+        before = self._before.tables.get(table_id)
+        old = {one.id: one.columns for one in before.unique} if before else {}
+        now = {one.id: [self._id(column) for column in one.columns] for one in table.unique}
+        changed = [id_ for id_ in old if now.get(id_) != old[id_]]
+        stored = StoredKey.objects.in_bulk(changed) if changed else {}
+        for id_ in changed:
+            self._key(table, StoredKey.Kind.UNIQUE, "unique key", stored.get(id_), now.get(id_, []))
+        for id_ in now.keys() - old.keys():
+            self._key(table, StoredKey.Kind.UNIQUE, "unique key", None, now[id_])
+
+    def _key(self, table: Table, kind: StoredKey.Kind, words: str, key: StoredKey | None, ids: list[int]) -> None:
+        """Make, change or delete a key, so that it is of these columns."""
+        label = f"{table.name}, {words}"
+        if key is None and ids:
+            prefix = "pk" if kind == StoredKey.Kind.PRIMARY else "uq"
+            name = f"{prefix}_{table.name}" if self._model.layer == "physical" else ""
+            made = StoredKey.objects.create(
+                table_id=self._id(table.id),
+                kind=kind,
+                name=name,
+                column_ids=ids,
+                properties={"name": name, "columns": []},
+            )
+            self._changes.create("key", made.pk, label, "record", record_of_key(made))
+        elif key is not None and not ids:
+            self._changes.delete("key", key.pk, label, "record", record_of_key(key))
+            key.delete()
+        elif key is not None and key.column_ids != ids:
+            self._update(StoredKey, "key", key.pk, label, {"column_ids": key.column_ids}, {"column_ids": ids})
+        else:
+            return
+        self._touched.add(self._id(table.id))
 
     def _relationships_gone(self) -> list[int]:
         for id_ in self._before.relationships.keys() - self._after.relationships.keys():

@@ -21,5 +21,6 @@ urlpatterns = [
     path("tables/<int:table_pk>/build/", views.table_editor, name="table"),
     path("tables/<int:table_pk>/build/columns/", views.add_column, name="add-column"),
     path("tables/<int:table_pk>/build/columns/<int:column_pk>/", views.change_column, name="column"),
+    path("tables/<int:table_pk>/build/unique/", views.change_unique, name="unique"),
     path("tables/<int:table_pk>/build/delete/", views.delete_table, name="delete-table"),
 ]

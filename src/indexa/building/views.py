@@ -31,7 +31,7 @@ from indexa.modeling.queries import visible_tables
 from indexa.naming.standards.models import StoredStandard
 from indexa.store.loading import load_model
 from indexa.store.models import Layer, StoredModel, StoredRelationship, StoredTable
-from indexa.ui.parameters import parse_int
+from indexa.ui.parameters import parse_int, parse_ints
 
 TYPES = (
     "integer", "bigint", "smallint", "decimal(12, 2)", "double precision", "boolean", "char(2)", "varchar(40)", "varchar(200)", "text",
@@ -118,17 +118,44 @@ def relate(request: AreaRequest, pk: int) -> HttpResponse:
     model = get_object_or_404(StoredModel, pk=pk, area=request.area)
     parent = get_object_or_404(model.tables, pk=parse_int(request.POST.get("parent")), removed_at__isnull=True)
     child = get_object_or_404(model.tables, pk=parse_int(request.POST.get("child")), removed_at__isnull=True)
+    kind = request.POST.get("kind", "")
+    made: dict[str, int] = {}
+
+    def work(part: Part) -> None:
+        if kind == "many":
+            made["between"] = changing.associate(part, parent.pk, child.pk).id
+            return
+        changing.relate(
+            part, parent.pk, child.pk, identifying=kind == "identifying", optional=kind == "optional",
+            role=request.POST.get("role", "").strip()[:60],
+        )  # fmt: skip
+
+    diagram = model.diagrams.filter(pk=parse_int(request.POST.get("diagram"))).first() if kind == "many" else None
+
+    def also(changes: Recorder, ids: dict[int, int]) -> None:
+        if diagram is not None:
+            _put_between(changes, diagram, ids[made["between"]], (parent.pk, child.pk))
+
     done = _answered(lambda: services.change(
         area=request.area, person=request.user, model=model, tables=[parent.pk, child.pk],
-        why=f"New relationship from {child.name} to {parent.name}",
-        work=lambda part: changing.relate(
-            part, parent.pk, child.pk, identifying=request.POST.get("kind") == "identifying",
-            optional=request.POST.get("kind") == "optional", role=request.POST.get("role", "").strip()[:60],
-        ),
+        why=f"New relationship between {child.name} and {parent.name}", work=work, also=also,
     ))  # fmt: skip
     if isinstance(done, HttpResponse):
         return done
-    return JsonResponse({"message": f"{' '.join(done.told) or 'Related.'} Press u to undo."})
+    if diagram is not None:
+        touch(diagram)
+    shown = done.ids[made["between"]] if made else child.pk
+    return JsonResponse({"message": f"{' '.join(done.told) or 'Related.'} Press u to undo.", "table": f"t{shown}"})
+
+
+def _put_between(changes: Recorder, diagram: Diagram, table_id: int, ends: tuple[int, int]) -> None:
+    """Put a table on a diagram between two that are there, below where they lie side by side."""
+    places = list(diagram.cards.filter(table_id__in=ends).values_list("x", "y"))
+    x = sum(place[0] for place in places) / len(places) if places else 40.0
+    y = max((place[1] for place in places), default=40.0) + 180
+    card = DiagramCard(diagram=diagram, table_id=table_id, x=round(x), y=round(y))
+    drawn = draw(load_tables([table_id]), [card], depth=diagram.depth, naming=diagram.naming, title="")
+    diagrams.put_cards(changes, diagram, drawn.cards)
 
 
 @require_POST
@@ -209,6 +236,22 @@ def change_column(request: AreaRequest, table_pk: int, column_pk: int) -> HttpRe
 
     verb = "Deleted" if what == "delete" else "Changed"
     return _editor(request, table, f"{verb} {table.name}.{column.name}", work, about=frozenset({column_pk}))
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def change_unique(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """Add a unique key of some columns, or delete one."""
+    table = _table(request, table_pk)
+    gone = parse_int(request.POST.get("delete"))
+
+    def work(part: Part) -> None:
+        if gone:
+            changing.delete_unique(part, table.pk, gone)
+        else:
+            changing.add_unique(part, table.pk, parse_ints(request.POST.getlist("column")))
+
+    return _editor(request, table, f"{'Deleted' if gone else 'New'} unique key of {table.name}", work)
 
 
 @require_http_methods(["GET", "POST"])
@@ -329,6 +372,7 @@ def _show_editor(
             (one, part.tables[one.parent], _kind(one.identifying, one.optional)) for one in part.as_child(table.pk)
         ],
         "children": [(one, part.tables[one.child]) for one in part.as_parent(table.pk)],
+        "unique": [(one.id, ", ".join(own.column(id_).name for id_ in one.columns)) for one in own.unique],
         "types": TYPES,
         "told": told or [],
         "problem": problem,

@@ -22,14 +22,14 @@ _VERSION = ", version = o.version + 1, changed_at = now()"
 def _without_diagram(done: ChangeSet, back: Sequence[Change]) -> dict[int, str]:
     """Return what lay on diagrams that are deleted, unless the same change set deleted them: those come back first."""
     wanted = {_diagram_of(change) for change in back}
-    there = set(Diagram.objects.filter(pk__in=wanted).values_list("pk", flat=True)) | _deleted_with(done)
+    there = set(Diagram.objects.filter(pk__in=wanted).values_list("pk", flat=True)) | _coming_back(done, "diagram")
     return {one.object_id: "its diagram was deleted" for one in back if _diagram_of(one) not in there}
 
 
 def _cards_in_the_way(done: ChangeSet, back: Sequence[Change]) -> Mapping[int, str]:
     records = {change.object_id: change.before or {} for change in back}
     tables = {one["table_id"] for one in records.values()}
-    known = set(StoredTable.objects.filter(pk__in=tables).values_list("pk", flat=True))
+    known = set(StoredTable.objects.filter(pk__in=tables).values_list("pk", flat=True)) | _coming_back(done, "table")
     diagrams = {one["diagram_id"] for one in records.values()}
     taken = DiagramCard.objects.filter(diagram_id__in=diagrams).exclude(pk__in=list(records))
     again = set(taken.values_list("diagram_id", "table_id"))
@@ -45,6 +45,7 @@ def _cards_in_the_way(done: ChangeSet, back: Sequence[Change]) -> Mapping[int, s
 def _lines_in_the_way(done: ChangeSet, back: Sequence[Change]) -> Mapping[int, str]:
     wanted = {(change.before or {})["relationship_id"] for change in back}
     known = set(StoredRelationship.objects.filter(pk__in=wanted).values_list("pk", flat=True))
+    known |= _coming_back(done, "relationship")
     gone = {
         one.object_id: "its relationship was deleted"
         for one in back
@@ -63,9 +64,9 @@ def _count_up(changes: Sequence[Change]) -> None:
     Diagram.objects.filter(pk__in={_diagram_of(change) for change in changes}).update(version=F("version") + 1)
 
 
-def _deleted_with(done: ChangeSet) -> set[int]:
-    """Return the diagrams that the same change set deleted: they come back first."""
-    deleted = done.changes.filter(target="diagram", field="record", operation=Change.Operation.DELETE)
+def _coming_back(done: ChangeSet, target: str) -> set[int]:
+    """Return the objects of a kind that the same change set deleted: they come back with what lies on them."""
+    deleted = done.changes.filter(target=target, field="record", operation=Change.Operation.DELETE)
     return set(deleted.values_list("object_id", flat=True))
 
 

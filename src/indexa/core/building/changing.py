@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from indexa.core.building.parts import BuildError, Column, Part, Relationship, Table
+from indexa.core.building.parts import BuildError, Column, Part, Relationship, Table, Unique
 
 LONGEST_NAME = 200
 
@@ -146,6 +146,7 @@ def delete_column(part: Part, table_id: int, column_id: int) -> None:
     if column_id in table.key:
         set_key(part, table_id, [id_ for id_ in table.key if id_ != column_id])
     table.columns.remove(column)
+    _prune(table)
 
 
 def set_key(part: Part, table_id: int, columns: Sequence[int]) -> None:
@@ -169,6 +170,33 @@ def set_key(part: Part, table_id: int, columns: Sequence[int]) -> None:
     _follow(part, part.as_parent(table_id))
 
 
+def add_unique(part: Part, table_id: int, columns: Sequence[int]) -> Unique:
+    """Add a unique key. Raises BuildError for one of no column, and for one that is there already."""
+    table = part.table(table_id)
+    wanted = [table.column(id_).id for id_ in dict.fromkeys(columns)]
+    if not wanted:
+        raise BuildError("Choose the columns that the key is made of.")
+    if any(set(wanted) == set(keyed) for keyed in (table.key, *(one.columns for one in table.unique))):
+        raise BuildError(f"{table.name} has a key of these columns already.")
+    made = Unique(id=part.fresh_id(), columns=wanted)
+    table.unique.append(made)
+    return made
+
+
+def delete_unique(part: Part, table_id: int, unique_id: int) -> None:
+    """Delete a unique key."""
+    table = part.table(table_id)
+    table.unique = [one for one in table.unique if one.id != unique_id]
+
+
+def _prune(table: Table) -> None:
+    """Take columns that are gone out of the unique keys; a key of none goes."""
+    there = {column.id for column in table.columns}
+    for one in table.unique:
+        one.columns = [id_ for id_ in one.columns if id_ in there]
+    table.unique = [one for one in table.unique if one.columns]
+
+
 # Relationships ------------------------------------------------------------------------------------
 
 
@@ -186,6 +214,19 @@ def relate(
     part.put(made)
     _follow(part, [made])
     return made
+
+
+def associate(part: Part, one_id: int, other_id: int) -> Table:
+    """Relate two tables many to many: by a new one between them, whose key is made of both of theirs. Raises as `relate` does."""
+    one, other = part.table(one_id), part.table(other_id)
+    joined = "_" if "_" in f"{one.name}{other.name}" or (one.name + other.name).islower() else " "
+    base = f"{one.name}{joined}{other.name}"
+    taken = {table.name.lower() for table in part.tables.values() if table.schema == one.schema}
+    name = next(n for n in (base, *(f"{base}{joined}{number}" for number in range(2, 1_000))) if n.lower() not in taken)
+    between = add_table(part, name, one.schema)
+    relate(part, one_id, between.id, identifying=True)
+    relate(part, other_id, between.id, identifying=True, role="Other" if one_id == other_id else "")
+    return between
 
 
 def change_relationship(
@@ -278,6 +319,7 @@ def _take_away(part: Part, child: Table, columns: Sequence[int]) -> bool:
     brought = {column.id for column in child.columns if column.brought}
     gone = {id_ for id_ in columns if id_ not in needed and id_ in brought}
     child.columns = [column for column in child.columns if column.id not in gone]
+    _prune(child)
     key = [id_ for id_ in child.key if id_ not in gone]
     changed, child.key = key != child.key, key
     return changed

@@ -28,6 +28,13 @@ class Column(msgspec.Struct, kw_only=True):
     """Whether a relationship brought it here, and takes it away again when it goes."""
 
 
+class Unique(msgspec.Struct, kw_only=True):
+    """A unique key beside the primary one."""
+
+    id: int
+    columns: list[int]
+
+
 class Table(msgspec.Struct, kw_only=True):
     """A table or entity: its columns in their order, and the ids of those that its primary key is made of."""
 
@@ -36,6 +43,7 @@ class Table(msgspec.Struct, kw_only=True):
     name: str
     columns: list[Column] = msgspec.field(default_factory=list)
     key: list[int] = msgspec.field(default_factory=list)
+    unique: list[Unique] = msgspec.field(default_factory=list)
 
     def column(self, id_: int) -> Column:
         """Return a column. Raises BuildError where there is none of that id."""

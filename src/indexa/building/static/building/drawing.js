@@ -193,6 +193,7 @@ relationSlip.addEventListener("submit", async (event) => {
     child: elements.child.value,
     kind: elements.kind.value,
     role: elements.role.value,
+    diagram: addresses.diagram,
   };
   const done = await send(addresses.relate, form(values));
   if (!done) return;
@@ -200,5 +201,5 @@ relationSlip.addEventListener("submit", async (event) => {
   parent = null;
   markParent();
   await refresh();
-  showTable(`t${values.child}`);
+  showTable(done.table);
 });
