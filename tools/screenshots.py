@@ -96,12 +96,12 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     ),
     "diagrams": ("a/billing/models/", [follow("billing"), follow("Diagrams"), wait(4)]),
     "map": (
-        "a/works/models/",
-        [follow("works"), follow("Diagrams"), follow("Map of the whole model"), wait(2), script(AREA), wait(1), script(FIT), wait(1)],
+        "a/billing/models/",
+        [follow("billing"), follow("Diagrams"), follow("Map of the whole model"), wait(2), script(AREA), wait(1), script(FIT), wait(1)],
     ),
     "drawing": (
         "a/billing/models/",
-        [follow("Customer care"), follow("Diagrams"), follow("Overview"), wait(2), script(CARD), wait(2)],
+        [follow("Customer care"), follow("Diagrams"), follow("Contacts and complaints"), wait(2), script(CARD), wait(2)],
     ),
     "ddl": ("a/billing/models/", [follow("customer care, Oracle"), follow("See and save the DDL"), wait(1)]),
     "models": ("a/billing/models/", []),

@@ -56,7 +56,7 @@ def new_model(request: AreaRequest) -> HttpResponse:
             model = _begun(request)
             most = [one.table_ids for one in suggestions(model)[:1]]
             diagram = diagrams.create(
-                area=request.area, person=request.user, model=model, name="Overview",
+                area=request.area, person=request.user, model=model, name=model.name,
                 table_ids=most[0] if most else [],
                 naming=Diagram.Naming.BUSINESS if model.layer == Layer.LOGICAL else Diagram.Naming.PHYSICAL,
             )  # fmt: skip

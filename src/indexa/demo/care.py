@@ -86,7 +86,7 @@ def build(area: Area, person: Person) -> StoredModel:
                 definition=definition
             )
     diagrams.create(
-        area=area, person=person, model=model, name="Overview", table_ids=list(model.tables.values_list("pk", flat=True)),
+        area=area, person=person, model=model, name="Contacts and complaints", table_ids=list(model.tables.values_list("pk", flat=True)),
         naming="business", style="layered",
     )  # fmt: skip
     return model

@@ -20,7 +20,7 @@ from indexa.store.models import DescribedColumn, StoredModel
 
 MARKS = ("schema", "described", "kind", "changed")
 """What the colours of a map can stand for: its areas are the neighbourhoods already."""
-_MADE_BY = 2
+_MADE_BY = 3
 """Counts up when the rules of the map change, so that kept maps are made anew."""
 
 

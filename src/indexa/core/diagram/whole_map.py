@@ -23,6 +23,8 @@ _WIDER = 1.6
 """How many times wider than high an area is."""
 _FEW = 12
 """Up to so many areas lie in rows, where they can be shown largest."""
+_WINDOW = 2.4
+"""How many times wider than high areas in rows are together: rows are seldom full."""
 _MOST_WALKED = 400
 """A larger group is laid in rows by name: finding the free cell nearest to each one's neighbour takes the square of it."""
 
@@ -157,7 +159,7 @@ def _in_rows(areas: Sequence[Area], above: Sequence[Area]) -> None:
     top = max((area.bottom for area in above), default=-_BETWEEN) + _BETWEEN
     begin = min((area.x for area in above), default=0.0)
     content = sum((area.width + _BETWEEN) * (area.height + _BETWEEN) for area in areas)
-    limit = begin + max(max((area.right for area in above), default=0.0) - begin, sqrt(_WIDER * content))
+    limit = begin + max(max((area.right for area in above), default=0.0) - begin, sqrt(_WINDOW * content))
     x, y, tallest = begin, top, 0.0
     for area in sorted(areas, key=lambda area: (-area.height, area.key)):
         if x > begin and x + area.width > limit:
