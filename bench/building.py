@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import time
 from itertools import pairwise
 
+from bench.common import timed
 from bench.layout import made_up
 from indexa.core.building.changing import add_column, add_table, change_column, relate
 from indexa.core.building.parts import Part
@@ -25,32 +25,26 @@ def main(_: list[str]) -> None:
         table.id = f"t{number}"
         for at, column in enumerate(table.columns):
             column.id = f"c{number * 100 + at}"
-    script, same = _timed(lambda: write_ddl(model, "postgresql").text())
+    script, same = timed(lambda: write_ddl(model, "postgresql").text())
     pieces = [f"{line}\n" for line in script.splitlines()]
-    _, joined = _timed(lambda: "".join(pieces))
-    _, other = _timed(lambda: write_ddl(model, "oracle").text())
+    _, joined = timed(lambda: "".join(pieces))
+    _, other = timed(lambda: write_ddl(model, "oracle").text())
     print(
         f"DDL of {TABLES:,} tables, {len(script):,} letters: PostgreSQL {same:.1f} s, for Oracle {other:.1f} s (goal 3);"
     )
     print(f"  joining its {len(pieces):,} ready-made lines takes {joined:.3f} s")
-    logical, up = _timed(lambda: derive_logical(model, "logical"))
-    _, down = _timed(lambda: derive_physical(logical, "oracle", DEFAULT, name="o", schema="s", renderer=render))
+    logical, up = timed(lambda: derive_logical(model, "logical"))
+    _, down = timed(lambda: derive_physical(logical, "oracle", DEFAULT, name="o", schema="s", renderer=render))
     print(f"derived: logical in {up:.1f} s, physical for Oracle in {down:.1f} s (goal 10, with storing)")
     part = Part({}, {})
     tables = [add_table(part, f"T{at}") for at in range(GENERATIONS)]
     add_column(part, tables[0].id, "No", "bigint", in_key=True)
     for parent, child in pairwise(tables):
         relate(part, parent.id, child.id, identifying=True)
-    _, grown = _timed(lambda: add_column(part, tables[0].id, "Region", "char(2)", in_key=True))
-    _, typed = _timed(lambda: change_column(part, tables[0].id, tables[0].key[0], type_="uuid"))
-    _, copied = _timed(part.copy)
+    _, grown = timed(lambda: add_column(part, tables[0].id, "Region", "char(2)", in_key=True))
+    _, typed = timed(lambda: change_column(part, tables[0].id, tables[0].key[0], type_="uuid"))
+    _, copied = timed(part.copy)
     print(f"a column more in a key that goes through {GENERATIONS:,} tables: {grown:.2f} s (goal 1)")
     print(
         f"a key's type through {GENERATIONS:,} tables: {typed:.3f} s, the copy that is changed {copied:.2f} s (goal 1)"
     )
-
-
-def _timed(work):  # type: ignore[no-untyped-def]
-    began = time.perf_counter()
-    result = work()
-    return result, time.perf_counter() - began

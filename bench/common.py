@@ -10,9 +10,12 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 from urllib.parse import urlsplit
 
 import psycopg
+
+T = TypeVar("T")
 
 
 def address(database: str) -> str:
@@ -71,3 +74,10 @@ def compare(cases: dict[str, Callable[[], object]], runs: int = 3) -> dict[str, 
         ratio = statistics.median(a / b for a, b in zip(taken, seconds[first], strict=True))
         print(f"| {name} | {statistics.median(taken):.2f} | {min(taken):.2f} to {max(taken):.2f} | {ratio:.2f} |")
     return seconds
+
+
+def timed(work: Callable[[], T]) -> tuple[T, float]:
+    """Return what work returns, and how many seconds it took."""
+    began = time.perf_counter()
+    result = work()
+    return result, time.perf_counter() - began

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import random
-import time
 from itertools import combinations, pairwise
 
+from bench.common import timed
 from indexa.adapters.graphviz import place_by_graphviz
 from indexa.core.diagram.arranging import arrange
 from indexa.core.diagram.cards import TAB, card_of
@@ -68,8 +68,8 @@ def main(_: list[str]) -> None:
     )
     for size in SIZES:
         model = made_up(size)
-        drawing, seconds = _timed(lambda model=model: arrange(model, place_by_graphviz))  # type: ignore[misc]
-        bare, engine_seconds = _timed(lambda model=model: _bare(model))  # type: ignore[misc]
+        drawing, seconds = timed(lambda model=model: arrange(model, place_by_graphviz))  # type: ignore[misc]
+        bare, engine_seconds = timed(lambda model=model: _bare(model))  # type: ignore[misc]
         overlaps = sum(overlap(one, other) for one, other in combinations(drawing.cards, 2))
         through = sum(_runs_through(drawing, at) for at in range(len(drawing.lines))) / len(drawing.lines)
         print(
@@ -78,24 +78,18 @@ def main(_: list[str]) -> None:
         )
         moved = drawing.cards[size // 2]
         moved.x += 120
-        _, seconds = _timed(
+        _, seconds = timed(
             lambda d=drawing, key=moved.key: route(d.cards, d.lines, only=affected(d.cards, d.lines, {key}))  # type: ignore[misc]
         )
         print(f"{'':>7} moving one card: {seconds * 1000:.0f} ms")
     large = made_up(10_000)
-    areas, map_seconds = _timed(lambda: map_of(large, place_by_graphviz))
+    areas, map_seconds = timed(lambda: map_of(large, place_by_graphviz))
     print(f"map of 10,000 tables: {len(areas)} areas in {map_seconds:.1f} s (limit 15)")
-    groups, seconds = _timed(lambda: neighbourhoods(large))
-    _, first = _timed(lambda: suggested(large))
+    groups, seconds = timed(lambda: neighbourhoods(large))
+    _, first = timed(lambda: suggested(large))
     print(
         f"10,000 tables: {len(groups)} neighbourhoods in {seconds:.1f} s, the first diagram's tables in {first:.1f} s"
     )
-
-
-def _timed(work):  # type: ignore[no-untyped-def]
-    started = time.perf_counter()
-    result = work()
-    return result, time.perf_counter() - started
 
 
 def _bare(model: Model) -> int:

@@ -7,7 +7,7 @@ import random
 from itertools import combinations, pairwise
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from indexa.adapters.graphviz import place_by_graphviz
@@ -86,6 +86,7 @@ class LayoutTests(DrawnTestCase):
         st.integers(1, 30), st.integers(0, 45), st.integers(0, 1_000), st.sampled_from(STYLES), st.sampled_from(DEPTHS)
     )
     @settings(max_examples=20, deadline=None)
+    @example(tables=11, relationships=28, seed=11, style="radial", depth="columns")
     def test_any_model_in_any_style_is_drawn_well(
         self, tables: int, relationships: int, seed: int, style: str, depth: str
     ) -> None:

@@ -53,13 +53,8 @@ def _property_of(draft: Draft, table: Table, column: Column | None) -> None:
 
 def _comment_on_parts(draft: Draft) -> None:
     for schema in draft.model.schemas:
-        if schema.comment and draft.wanted(schema.name):
-            draft.add(
-                "comment",
-                schema.name,
-                schema.name,
-                f"COMMENT ON SCHEMA {draft.namer.quoted(schema.name)} IS {draft.namer.text(schema.comment)}",
-            )
+        if draft.wanted(schema.name):
+            _say(draft, schema.name, schema.name, f"SCHEMA {draft.namer.quoted(schema.name)}", schema.comment)
     types: list[Any] = [*draft.model.enums, *draft.model.composites, *draft.model.ranges]
     all_parts: list[tuple[str, list[Any]]] = [
         ("TYPE", types),
@@ -68,37 +63,24 @@ def _comment_on_parts(draft: Draft) -> None:
     ]
     for kind, parts in all_parts:
         for part in parts:
-            if part.comment and draft.wanted(part.schema):
-                draft.add(
-                    "comment",
-                    part.schema,
-                    part.name,
-                    f"COMMENT ON {kind} {draft.path(part.schema, part.name)} IS {draft.namer.text(part.comment)}",
-                )
+            if draft.wanted(part.schema):
+                _say(draft, part.schema, part.name, f"{kind} {draft.path(part.schema, part.name)}", part.comment)
     for table in draft.tables:
-        path = draft.path_of(table)
-        keys = [table.primary_key, *table.unique, *table.foreign_keys, *table.checks, *table.exclusions]
-        for key in keys:
-            if key is not None and key.comment:
-                draft.add(
-                    "comment",
-                    table.schema,
-                    table.name,
-                    f"COMMENT ON CONSTRAINT {draft.namer.quoted(key.name)} ON {path} IS {draft.namer.text(key.comment)}",
-                )
-        for index in table.indexes:
-            if index.comment:
-                draft.add(
-                    "comment",
-                    table.schema,
-                    table.name,
-                    f"COMMENT ON INDEX {draft.path(table.schema, index.name)} IS {draft.namer.text(index.comment)}",
-                )
-        for trigger in table.triggers:
-            if trigger.comment:
-                draft.add(
-                    "comment",
-                    table.schema,
-                    table.name,
-                    f"COMMENT ON TRIGGER {draft.namer.quoted(trigger.name)} ON {path} IS {draft.namer.text(trigger.comment)}",
-                )
+        _comment_on_parts_of(draft, table)
+
+
+def _comment_on_parts_of(draft: Draft, table: Table) -> None:
+    keys = [table.primary_key, *table.unique, *table.foreign_keys, *table.checks, *table.exclusions]
+    owned: list[tuple[str, Any]] = [("CONSTRAINT", key) for key in keys if key is not None]
+    owned += [("TRIGGER", trigger) for trigger in table.triggers]
+    for kind, part in owned:
+        what = f"{kind} {draft.namer.quoted(part.name)} ON {draft.path_of(table)}"
+        _say(draft, table.schema, table.name, what, part.comment)
+    for index in table.indexes:
+        _say(draft, table.schema, table.name, f"INDEX {draft.path(table.schema, index.name)}", index.comment)
+
+
+def _say(draft: Draft, schema: str, name: str, what: str, comment: str) -> None:
+    """Comment on something of an object; nothing where there is no comment."""
+    if comment:
+        draft.add("comment", schema, name, f"COMMENT ON {what} IS {draft.namer.text(comment)}")

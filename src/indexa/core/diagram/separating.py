@@ -59,6 +59,10 @@ def _pieces(number: int, points: Sequence[Point], axis: int) -> list[_Piece]:
             continue
         leads = points[at - 1][axis] + points[at + 2][axis]
         begin, end = sorted((one[along], other[along]))
+        if (
+            end - begin < 0.01
+        ):  # two corners that an earlier pass brought together: no piece, and nothing to move by itself
+            continue
         found.append(_Piece(number, at, one[axis], begin, end, leads))
     return found
 

@@ -159,7 +159,7 @@ function selectLine(id) {
   element.setAttribute("aria-label", element.querySelector("title").textContent);
   element.focus({ preventScroll: true });
   tellLine(element);
-  window.htmx.ajax("GET", addressOf(id), { target: "#margin", swap: "innerHTML" });
+  showInMargin(addressOf(id));
 }
 
 // Selection and the margin ------------------------------------------------------------------------
@@ -192,9 +192,23 @@ function select(ids, also) {
   showSelection();
 }
 
+/** Show what an address has in the margin; an answer to an earlier question that comes later is dropped. */
+let wanted = null;
+const asked = new Set();
+function showInMargin(address) {
+  wanted = address;
+  asked.add(address);
+  window.htmx.ajax("GET", address, { target: "#margin", swap: "innerHTML" });
+}
+document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  const { requestPath } = detail.pathInfo;
+  const isOurs = detail.target.id === "margin" && detail.requestConfig.verb === "get" && asked.has(requestPath);
+  if (isOurs && requestPath !== wanted) detail.shouldSwap = false;
+});
+
 function loadMargin(id) {
   const url = addresses.margin.replace(/0\/$/, `${id.slice(1)}/`);
-  window.htmx.ajax("GET", url, { target: "#margin", swap: "innerHTML" });
+  showInMargin(url);
 }
 
 function fly(id) {
@@ -210,7 +224,7 @@ function fly(id) {
 /** Show the diagram itself in the margin: what is on it as a list, as it is now. */
 function showDiagramInMargin() {
   if (document.getElementById("table-list")?.children.length === pieces.cards.size) return;
-  window.htmx.ajax("GET", addresses.list, { target: "#margin", swap: "innerHTML" });
+  showInMargin(addresses.list);
 }
 
 // Lines tell what they are ------------------------------------------------------------------------
@@ -237,7 +251,7 @@ function tellLine(element) {
 }
 /** Show what speaks for a proposed relationship in the margin, where it is decided. */
 function loadProposal(element) {
-  window.htmx.ajax("GET", element.dataset.address, { target: "#margin", swap: "innerHTML" });
+  showInMargin(element.dataset.address);
 }
 svg.addEventListener("pointerover", (event) => {
   if (!drag) tellLine(event.target.closest(".rel-line"));
@@ -353,7 +367,7 @@ async function placeNote(note, grips, x, y, alone) {
 }
 function loadNote(note) {
   note.element.focus({ preventScroll: true });
-  window.htmx.ajax("GET", `${addresses.notes}${note.id.slice(1)}/`, { target: "#margin", swap: "innerHTML" });
+  showInMargin(`${addresses.notes}${note.id.slice(1)}/`);
 }
 document.getElementById("new-note")?.addEventListener("submit", async (event) => {
   event.preventDefault();
