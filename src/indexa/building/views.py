@@ -175,16 +175,16 @@ def change_relationship(request: AreaRequest, pk: int, relationship_pk: int) -> 
         else:
             changing.change_relationship(part, one.pk, identifying=kind == "identifying", optional=kind == "optional")
 
-    return _editor(
+    return _done_to_table(
         request, one.table, f"{'Deleted' if kind == 'delete' else 'Changed'} {label}", work, about=frozenset({one.pk})
     )
 
 
 @require_GET
 @in_area(Role.READER)
-def table_editor(request: AreaRequest, table_pk: int) -> HttpResponse:
+def table_parts(request: AreaRequest, table_pk: int) -> HttpResponse:
     """The columns, key and relationships of a table, to be edited in place."""
-    return _show_editor(request, _table(request, table_pk))
+    return _show_parts(request, _table(request, table_pk))
 
 
 @require_POST
@@ -203,7 +203,9 @@ def add_column(request: AreaRequest, table_pk: int) -> HttpResponse:
         )  # fmt: skip
         about.add(made.id)
 
-    return _editor(request, table, f"New column {table.name}.{name.strip()[:80]}", work, about=about, focus="new")
+    return _done_to_table(
+        request, table, f"New column {table.name}.{name.strip()[:80]}", work, about=about, focus="new"
+    )
 
 
 @require_POST
@@ -235,7 +237,7 @@ def change_column(request: AreaRequest, table_pk: int, column_pk: int) -> HttpRe
             )  # fmt: skip
 
     verb = "Deleted" if what == "delete" else "Changed"
-    return _editor(request, table, f"{verb} {table.name}.{column.name}", work, about=frozenset({column_pk}))
+    return _done_to_table(request, table, f"{verb} {table.name}.{column.name}", work, about=frozenset({column_pk}))
 
 
 @require_POST
@@ -251,7 +253,7 @@ def change_unique(request: AreaRequest, table_pk: int) -> HttpResponse:
         else:
             changing.add_unique(part, table.pk, parse_ints(request.POST.getlist("column")))
 
-    return _editor(request, table, f"{'Deleted' if gone else 'New'} unique key of {table.name}", work)
+    return _done_to_table(request, table, f"{'Deleted' if gone else 'New'} unique key of {table.name}", work)
 
 
 @require_http_methods(["GET", "POST"])
@@ -331,7 +333,7 @@ def _answered(work: Callable[[], Any]) -> Any:
         return JsonResponse({"message": str(error)}, status=422)
 
 
-def _editor(
+def _done_to_table(
     request: AreaRequest,
     table: StoredTable,
     why: str,
@@ -355,11 +357,11 @@ def _editor(
         ).told
     except BuildError as error:
         problem = str(error)
-    response = _show_editor(request, table, told=told, problem=problem, focus=focus)
+    response = _show_parts(request, table, told=told, problem=problem, focus=focus)
     return trigger_client_event(response, "words-changed", after="settle")
 
 
-def _show_editor(
+def _show_parts(
     request: AreaRequest, table: StoredTable, *, told: list[str] | None = None, problem: str = "", focus: str = ""
 ) -> HttpResponse:
     part = load_part(table.model, [table.pk])
@@ -379,7 +381,7 @@ def _show_editor(
         "focus": focus,
         "words": "attribute" if table.model.layer == Layer.LOGICAL else "column",
     }
-    return render(request, "building/_table_editor.html", context)
+    return render(request, "building/_table_parts.html", context)
 
 
 def _kind(identifying: bool, optional: bool) -> str:
