@@ -23,7 +23,7 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.store.loading import load_model
 from indexa.store.models import StoredColumn, StoredModel, StoredRelationship, StoredTable
-from tests.factories import PASSWORD, make_area, make_model, make_person, store
+from tests.factories import PASSWORD, make_area, make_person
 
 
 class BuildingCase(TestCase):
@@ -155,19 +155,6 @@ class BuildingTests(BuildingCase):
         self.assertContains(self.post("add-column", customer.pk, name="x" * 300), "300 characters")
         self.assertEqual(ChangeSet.objects.count(), before)
         self.assertContains(self.post("new-model", name="Care", layer="logical"), "already", status_code=422)
-
-    def test_a_model_that_a_source_feeds_is_not_changed_by_hand(self) -> None:
-        fed = store(self.area, make_model())
-        with self.assertRaisesRegex(BuildError, "follows the source"):
-            services.change(
-                area=self.area,
-                person=self.person,
-                model=fed,
-                tables=[],
-                why="x",
-                work=lambda part: changing.add_table(part, "x"),
-            )
-        self.assertEqual(self.post("add-table", fed.pk, name="x").status_code, 422)
 
     def test_who_may_what(self) -> None:
         customer = self.entity("Customer", ("Customer Number", "varchar(12)"))

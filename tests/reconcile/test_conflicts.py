@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import copy
+from collections.abc import Callable
 
 from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
+from indexa.building import services as building
 from indexa.changes import undoing
 from indexa.changes.recording import record
+from indexa.core.building import changing
+from indexa.core.building.parts import Part
 from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, ForeignKey, Model, Table
 from indexa.modeling import editing
@@ -86,6 +90,48 @@ class ConflictTests(TestCase):
                 self.assertEqual({one.name if one.asserted_at else None for one in left}, kept)
                 undoing.undo(area=self.area, person=self.person)
                 self.assertEqual({one.name for one in left.all()}, {"mine"})
+
+    def by_hand(self, name: str, work: Callable[[Part, int], object]) -> None:
+        own = table(self.stored, name)
+        building.change(
+            area=self.area, person=self.person, model=self.stored, tables=[own.pk], why=name, work=lambda part: work(part, own.pk)
+        )  # fmt: skip
+
+    def columns(self, name: str) -> dict[str, str]:
+        found = StoredColumn.objects.filter(table=table(self.stored, name), removed_at__isnull=True)
+        return dict(found.values_list("name", "type"))
+
+    def test_what_people_built_stays_beside_what_the_source_changed(self) -> None:
+        serial = column(self.stored, "mtr.mtr_srl_no").pk
+        self.by_hand("mtr", lambda part, id_: changing.add_column(part, id_, "note", "text"))
+        self.by_hand("mtr", lambda part, id_: changing.change_column(part, id_, serial, type_="varchar(40)"))
+        self.by_hand("svc_pt", lambda part, id_: changing.rename_table(part, id_, "service_point"))
+        after = self.now()
+        after.tables[0].columns[1].type = "text"
+        after.tables[0].columns.append(Column("maker", 4, "text"))
+        after.tables[3].columns.append(Column("street", 2, "text"))
+        reconciliation = self.read(after)
+        row = reconciliation.differences.get(conflict="structure")
+        self.assertEqual(
+            (row.mine, row.theirs, row.by, row.decision),
+            ("varchar(40)", "text", self.person.display_name, "later"),
+        )
+        page = self.client.get(reverse("reconcile:page", args=[self.area.slug, reconciliation.pk]))
+        self.assertContains(page, "varchar(40)")
+        for decision, type_ in (("keep", "varchar(40)"), ("take", "text")):
+            with self.subTest(decision):
+                reconciliations.decide(
+                    area=self.area, reconciliation_id=reconciliation.pk, numbers=[row.number], decision=decision
+                )
+                self.take(reconciliation)
+                kept = {"mtr_id": "bigint", "mtr_srl_no": type_, "inst_dt": "date", "note": "text", "maker": "text"}
+                self.assertEqual(self.columns("mtr"), kept)
+                self.assertEqual(set(self.columns("service_point")), {"svc_pt_id", "street"})
+                undoing.undo(area=self.area, person=self.person)
+                left = {"mtr_id": "bigint", "mtr_srl_no": "varchar(40)", "inst_dt": "date", "note": "text"}
+                if decision == "keep":
+                    self.assertEqual(self.columns("mtr"), left)
+        self.assertNotIn("maker", self.columns("mtr"))
 
     def test_something_renamed_here_and_gone_there_is_kept_or_goes(self) -> None:
         item = column(self.stored, "mtr.inst_dt")

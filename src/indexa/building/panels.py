@@ -7,7 +7,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from indexa.areas.models import Area, Role
-from indexa.building.services import is_editable
+from indexa.core.model import VIEW_KINDS
 from indexa.diagrams.models import Diagram
 from indexa.store.models import Layer, StoredModel, StoredTable
 from indexa.ui.panels import panel
@@ -31,15 +31,16 @@ def model_acts(request: HttpRequest, model: StoredModel) -> dict[str, Any] | Non
 
 @panel("diagram", order=1, template="building/_diagram.html")
 def drawing_tools(request: HttpRequest, diagram: Diagram) -> dict[str, Any] | None:
-    """Return the tools for drawing tables and relationships, where the model is built by hand."""
+    """Return the tools for drawing tables and relationships."""
     model = diagram.model
-    if not (is_editable(model) and _may_edit(request)):
+    if not _may_edit(request):
         return None
     return {"diagram": diagram, "model": model, "word": "entity" if model.layer == Layer.LOGICAL else "table"}
 
 
 def _editor(request: HttpRequest, table: StoredTable) -> dict[str, Any] | None:
-    return {"table": table} if is_editable(table.model) and _may_edit(request) else None
+    """Return the table to edit; the columns of a view follow from its query."""
+    return {"table": table} if table.kind not in VIEW_KINDS and _may_edit(request) else None
 
 
 @panel("diagram table", order=1, template="building/_editor_here.html")

@@ -17,10 +17,11 @@ _TABLE = (
     "properties",
     "entity_id",
     "table_role",
+    "source_name",
 )
 _COLUMN = (
     "table_id", "name", "position", "type", "family", "nullable", "default", "identity", "comment", "business_name", "definition",
-    "attribute_id", "migrated_from_id",
+    "attribute_id", "migrated_from_id", "source_name",
 )  # fmt: skip
 _KEY = ("table_id", "kind", "name", "column_ids", "properties")
 _RELATIONSHIP = (

@@ -7,6 +7,7 @@ from typing import Any
 from django.utils import timezone
 
 from indexa.building.records import record_of_column, record_of_key, record_of_relationship, record_of_table
+from indexa.changes.models import Change
 from indexa.changes.recording import Recorder
 from indexa.core import platforms
 from indexa.core.building.parts import Column, Part, Relationship, Table
@@ -60,10 +61,23 @@ class Saving:
                 self._changes.create("table", made.pk, made.full_name, "record", record_of_table(made))
                 self._touched.add(made.pk)
             elif was.name != table.name:
-                self._update(StoredTable, "table", id_, table.name, {"name": was.name}, {"name": table.name})
+                before, after = {"name": was.name}, {"name": table.name}
+                self._keep_source_name(StoredTable, "table", id_, before, after)
+                self._update(StoredTable, "table", id_, table.name, before, after)
                 self._touched.add(id_)
         for id_ in self._before.tables.keys() - self._after.tables.keys():
             self._remove(StoredTable, "table", id_, self._before.tables[id_].name)
+
+    def _keep_source_name(
+        self, kind: Any, target: str, id_: int, before: dict[str, Any], after: dict[str, Any]
+    ) -> None:
+        """Keep the name that a source has for what is renamed, as long as another one stands in the model."""
+        made_here = Change.objects.filter(target=target, object_id=id_, field="record", before=None).exists()
+        if self._model.snapshot_id is None or made_here:
+            return
+        parked = kind.objects.values_list("source_name", flat=True).get(pk=id_)
+        in_source = parked or before["name"]
+        before["source_name"], after["source_name"] = parked, "" if after["name"] == in_source else in_source
 
     def _update(
         self, kind: Any, target: str, id_: int, label: str, before: dict[str, Any], after: dict[str, Any]
@@ -117,6 +131,8 @@ class Saving:
                 before[name], after[name] = getattr(was, name), getattr(column, name)
         if "type" in after:
             before["family"], after["family"] = self._family(was.type), self._family(column.type)
+        if "name" in after:
+            self._keep_source_name(StoredColumn, "column", column.id, before, after)
         if was_at != position:
             before["position"], after["position"] = was_at, position
         if after:

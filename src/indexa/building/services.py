@@ -26,11 +26,6 @@ class Built(NamedTuple):
     told: list[str]
 
 
-def is_editable(model: StoredModel) -> bool:
-    """Return whether a model is built by hand; one that a source feeds follows its source."""
-    return model.snapshot_id is None
-
-
 @transaction.atomic
 def create_model(*, area: Area, name: str, layer: str, platform: str = "") -> StoredModel:
     """Make an empty model. Raises BuildError for a name that is none or is taken."""
@@ -65,7 +60,6 @@ def change(
     `about` are the objects that it is about (the work may add to them): they are no consequence. Raises BuildError where the
     part can't take it; then nothing is changed.
     """
-    _refuse_fed(model)
     StoredModel.objects.select_for_update(of=("self",)).get(pk=model.pk)
     if not try_for_editing(model.pk):
         raise BuildError("The model is being read again at this moment. Try again in half a minute.")
@@ -75,6 +69,9 @@ def change(
     _refuse_taken(model, before, after)
     with record(area=area, person=person, why=why, model_id=model.pk) as changes:
         ids = Saving(changes, model, before, after).save()
+        if model.snapshot_id and not model.changed_by_hand:
+            model.changed_by_hand = True
+            model.save(update_fields=["changed_by_hand"])
         if also is not None:
             also(changes, ids)
     return Built(ids, consequences(before, after, but=about))
@@ -84,18 +81,10 @@ def preview(
     *, model: StoredModel, tables: Iterable[int], work: Callable[[Part], object], about: frozenset[int]
 ) -> list[str]:
     """Return what a change would take along, in words, and change nothing. Raises BuildError as `change` does."""
-    _refuse_fed(model)
     before = load_part(model, tables)
     after = before.copy()
     work(after)
     return consequences(before, after, but=about)
-
-
-def _refuse_fed(model: StoredModel) -> None:
-    if not is_editable(model):
-        raise BuildError(
-            f"{model.name} follows the source that it is read from. Change it there, or in its logical model."
-        )
 
 
 def _refuse_taken(model: StoredModel, before: Part, after: Part) -> None:

@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import msgspec
 
 from indexa.changes.models import Change
 from indexa.core.compare.comparing import Comparison
 from indexa.core.compare.differences import Difference
+from indexa.core.compare.merging import in_the_way, own_changes
 from indexa.core.model.translating import Name
 from indexa.reconcile.models import FoundDifference
 from indexa.store.known import KnownColumn, KnownTable
+from indexa.store.loading import load_model
 from indexa.store.models import StoredColumn, StoredModel, StoredRelationship, StoredTable
 from indexa.store.updating import known_tables
 
-NAME, GONE, DEFINITION, REFERENCE = "name", "gone", "definition", "reference"
+_MOST_TOLD = 5
+"""How many changes of people are told beside one of the source's."""
+NAME, GONE, DEFINITION, REFERENCE, STRUCTURE = "name", "gone", "definition", "reference", "structure"
 
 
 class _Mine(msgspec.Struct):
@@ -35,13 +40,16 @@ def mark_conflicts(rows: Sequence[FoundDifference], comparison: Comparison, phys
     known, _ = known_tables(physical.pk, names)
     attributes = _words(known)
     references = _asserted(known)
+    own = structure_of(physical, comparison)
     found: list[tuple[FoundDifference, _Mine]] = []
     for row in rows:
         table = known.get((row.schema, row.table))
         if table is None:
             continue
         column = next((one for one in table.columns if one.name_in_source == row.name and not one.gone), None)
-        mine = _mine_of(row, table, column if row.what == "column" else None, attributes, references, comparison)
+        column_of = column if row.what == "column" else None
+        mine = _mine_of(row, table, column_of, attributes, references, comparison)
+        mine = mine or _structure(row, table, column_of, own)
         if mine is not None:
             found.append((row, mine))
         if row.kind == "gone":
@@ -54,6 +62,33 @@ def mark_conflicts(rows: Sequence[FoundDifference], comparison: Comparison, phys
         if change is not None:
             person = change.change_set.person
             row.by, row.by_at = person.display_name if person else "somebody", change.change_set.at
+
+
+def structure_of(physical: StoredModel, comparison: Comparison) -> dict[str, Difference]:
+    """Return what people changed in the structure since the last reading, by id."""
+    if not physical.changed_by_hand:
+        return {}
+    return own_changes(comparison.before, load_model(physical, as_source=True))
+
+
+def _structure(
+    row: FoundDifference, table: KnownTable, column: KnownColumn | None, own: dict[str, Difference]
+) -> _Mine | None:
+    """Return what people changed in the structure that this change of the source can't stand beside."""
+    in_it = in_the_way(difference_of(row), own)
+    if not in_it:
+        return None
+    target, id_ = ("column", column.id) if column is not None else ("table", table.id)
+    theirs = "no longer there" if row.kind == "gone" else row.after
+    return _Mine(STRUCTURE, "; ".join(_in_words(one) for one in in_it[:_MOST_TOLD]), theirs, target, id_, "record")
+
+
+def _in_words(one: Difference) -> str:
+    if one.kind == "gone":
+        return f"{one.what} {one.name} deleted"
+    if one.kind == "new":
+        return f"{one.what} {one.name} added: {one.after}"
+    return one.after if one.field else f"{one.what} {one.name}: {one.after}"
 
 
 def _words(known: dict[Name, KnownTable]) -> dict[int, tuple[str, str]]:
@@ -163,4 +198,13 @@ def difference_row(number: int, one: Difference) -> FoundDifference:
     return FoundDifference(
         number=number, identity=one.id, kind=one.kind, what=one.what, schema=one.schema, table=one.table, name=one.name,
         field=one.field, before=one.before, after=one.after, evidence=list(one.evidence), requires=list(one.requires),
+    )  # fmt: skip
+
+
+def difference_of(row: FoundDifference) -> Difference:
+    """Return a stored difference as the core has it."""
+    kind: Any = row.kind
+    return Difference(
+        id=row.identity, kind=kind, what=row.what, schema=row.schema, table=row.table, name=row.name, field=row.field,
+        before=row.before, after=row.after, requires=tuple(row.requires),
     )  # fmt: skip

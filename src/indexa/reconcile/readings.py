@@ -11,15 +11,17 @@ from django.db import connection, transaction
 from indexa.areas.models import Area, Person
 from indexa.changes.models import ChangeSet
 from indexa.changes.recording import Recorder, record
-from indexa.core.compare.applying import apply
+from indexa.core.compare.applying import Applied, apply
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference
 from indexa.core.compare.matching import KnownRenames
+from indexa.core.compare.merging import merge
 from indexa.jobs.progress import Progress, Silent
 from indexa.modeling.renaming import OWN_NAME
 from indexa.reconcile.models import Reconciliation
 from indexa.store.assertions import take_out
 from indexa.store.errors import EditError
+from indexa.store.loading import load_model
 from indexa.store.locks import hold_for_storing
 from indexa.store.models import StoredColumn, StoredModel, StoredTable
 from indexa.store.signals import brought_to_another_state
@@ -37,6 +39,15 @@ class AppliedReading(msgspec.Struct):
 
     change_set: ChangeSet
     counts: Counts
+
+
+class StructureDecisions(msgspec.Struct):
+    """What was decided where source and people both changed the structure: ids of differences."""
+
+    give_way: set[str] = msgspec.field(default_factory=set)
+    """People's changes that the source's replace."""
+    kept: set[str] = msgspec.field(default_factory=set)
+    """Changes of the source that the model does not follow."""
 
 
 class Words(msgspec.Struct):
@@ -60,11 +71,13 @@ def apply_reading(
     give_way: Sequence[tuple[str, int]] = (),
     words: Sequence[Words] = (),
     drop_relationships: Sequence[int] = (),
+    structure: StructureDecisions | None = None,
 ) -> AppliedReading:
-    """Bring a model to the state that the taken differences make; `comparison` must begin at the state the model is in.
+    """Bring a model to the state that the taken differences make; `comparison` must begin at its last reading.
 
-    `give_way` are tables and columns (target, id) whose name, given by a person, gives way to the source's; `words` are
-    definitions that give way to the source's comment. Raises EditError if the model was brought to another state since.
+    What people changed in the model since stays, but for what `structure` says. `give_way` are tables and columns (target,
+    id) whose name, given by a person, gives way to the source's; `words` are definitions that give way to its comment.
+    Raises EditError if the model was brought to another state since.
     """
     hold_for_storing(physical.pk)
     before_id = StoredModel.objects.values_list("snapshot_id", flat=True).get(pk=physical.pk)
@@ -79,7 +92,7 @@ def apply_reading(
         chosen = [one for one in comparison.differences if one.id in set(taken)]
         _give_way(changes, give_way)
         objects = any(not one.table for one in chosen)
-        counts = update(physical, comparison, applied, progress or Silent(), objects=objects)
+        counts = _update(physical, comparison, applied, progress or Silent(), objects=objects, structure=structure)
         _write_words(changes, words)
         describe(physical, applied.model)
         physical.snapshot = snapshot
@@ -89,6 +102,24 @@ def apply_reading(
             take_out(changes, drop_relationships)
     brought_to_another_state.send(StoredModel, model=physical, person=person)
     return AppliedReading(changes.change_set, counts)
+
+
+def _update(
+    physical: StoredModel,
+    comparison: Comparison,
+    applied: Applied,
+    progress: Progress,
+    *,
+    objects: bool,
+    structure: StructureDecisions | None = None,
+) -> Counts:
+    """Bring the store to the applied state of the source, with what people changed in the model since its last reading."""
+    if not physical.changed_by_hand:
+        return update(physical, comparison, applied, progress, objects=objects)
+    decided = structure or StructureDecisions()
+    model = load_model(physical, as_source=True)
+    merged = merge(comparison.before, model, applied.model, applied.renames(), decided.give_way, decided.kept)
+    return update(physical, merged.comparison, merged.applied, progress, objects=objects)
 
 
 def _note(changes: Recorder, chosen: Sequence[Difference]) -> None:
@@ -151,7 +182,7 @@ def revert_state(last: ChangeSet, inverse: ChangeSet) -> None:
     inverse.before_snapshot, inverse.after_snapshot = physical.snapshot, last.before_snapshot
     inverse.renames = msgspec.to_builtins(applied.renames())
     inverse.save(update_fields=["before_snapshot", "after_snapshot", "renames"])
-    update(physical, comparison, applied, Silent(), objects=any(not one.table for one in comparison.differences))
+    _update(physical, comparison, applied, Silent(), objects=any(not one.table for one in comparison.differences))
     physical.snapshot = last.before_snapshot
     describe(physical, then)
     physical.save()

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import msgspec
 from django.db import transaction
@@ -15,13 +14,24 @@ from django.utils import timezone
 from indexa.areas.models import Area, Person
 from indexa.changes.models import ChangeSet
 from indexa.core.compare.comparing import Comparison, compare
-from indexa.core.compare.differences import Difference, with_required, without_dependent
+from indexa.core.compare.differences import with_required, without_dependent
 from indexa.core.compare.matching import KnownRenames, similarity
+from indexa.core.compare.merging import in_the_way
 from indexa.core.compare.wording import kind_in_words
 from indexa.core.model.translating import Name
 from indexa.jobs.progress import Progress
 from indexa.reconcile import readings
-from indexa.reconcile.conflicts import DEFINITION, GONE, NAME, REFERENCE, difference_row, mark_conflicts
+from indexa.reconcile.conflicts import (
+    DEFINITION,
+    GONE,
+    NAME,
+    REFERENCE,
+    STRUCTURE,
+    difference_of,
+    difference_row,
+    mark_conflicts,
+    structure_of,
+)
 from indexa.reconcile.models import FoundDifference, Reconciliation
 from indexa.sources.models import Intake
 from indexa.sources.signals import ReadingResult
@@ -118,7 +128,7 @@ def decide(*, area: Area, reconciliation_id: int, numbers: Collection[int], deci
         raise ReconciliationError(f"“{decision}” is no decision.")
     rows = list(reconciliation.differences.all())
     chosen = {row.identity for row in rows if row.number in set(numbers)}
-    differences = [_as_difference(row) for row in rows]
+    differences = [difference_of(row) for row in rows]
     later = decision == Decision.LATER
     follows = without_dependent(differences, chosen) if later else with_required(differences, chosen)
     changed = []
@@ -131,11 +141,6 @@ def decide(*, area: Area, reconciliation_id: int, numbers: Collection[int], deci
             changed.append(row)
     FoundDifference.objects.bulk_update(changed, ["decision"], batch_size=2_000)
     return len(changed)
-
-
-def _as_difference(row: FoundDifference) -> Difference:
-    kind: Any = row.kind
-    return Difference(id=row.identity, kind=kind, what=row.what, requires=tuple(row.requires))
 
 
 @transaction.atomic
@@ -247,14 +252,15 @@ def apply(
     taken = [row for row in rows if _is_taken(row)]
     if not taken:
         raise ReconciliationError("Nothing is chosen. Choose at least one difference, or discard the reading.")
+    comparison = _comparison(reconciliation)
     done = readings.apply_reading(
-        area=area, person=person, physical=model, comparison=_comparison(reconciliation), taken={row.identity for row in taken},
+        area=area, person=person, physical=model, comparison=comparison, taken={row.identity for row in taken},
         why=f"Read again from {reconciliation.source.name}: {len(taken):,} of {len(rows):,} differences applied", progress=progress,
         give_way=_names_that_give_way(taken), words=[
             readings.Words(row.target, row.object_id, row.theirs)
             for row in taken if row.conflict == DEFINITION and row.decision == Decision.TAKE
         ],
-        drop_relationships=_dropped(taken),
+        drop_relationships=_dropped(taken), structure=_structure(model, comparison, taken),
     )  # fmt: skip
     reconciliation.state, reconciliation.change_set = Reconciliation.State.APPLIED, done.change_set
     reconciliation.decided_by, reconciliation.decided_at = person, timezone.now()
@@ -289,11 +295,11 @@ def _continue(applied: Reconciliation) -> None:
 def _is_taken(row: FoundDifference) -> bool:
     """Say whether the source's side of a difference goes into the model.
 
-    Where a person keeps an own name or definition, the source's name or comment is noted beside it all the same; where
-    something gone is kept, it is not taken.
+    Where a person keeps an own name, definition or structure, the source's is noted beside it all the same; where something
+    gone is kept for its name, it is not taken.
     """
     if row.decision == Decision.KEEP:
-        return row.conflict in (NAME, DEFINITION, REFERENCE)
+        return row.conflict in (NAME, DEFINITION, REFERENCE, STRUCTURE)
     return row.decision == Decision.TAKE
 
 
@@ -301,6 +307,21 @@ def _names_that_give_way(taken: Sequence[FoundDifference]) -> list[tuple[str, in
     return [
         (row.target, row.object_id) for row in taken if row.conflict in (NAME, GONE) and row.decision == Decision.TAKE
     ]
+
+
+def _structure(
+    model: StoredModel, comparison: Comparison, taken: Sequence[FoundDifference]
+) -> readings.StructureDecisions:
+    """Return what was decided where people and source both changed the structure."""
+    decided = readings.StructureDecisions()
+    rows = [row for row in taken if row.conflict == STRUCTURE]
+    own = structure_of(model, comparison) if rows else {}
+    for row in rows:
+        if row.decision == Decision.KEEP:
+            decided.kept.add(row.identity)
+        else:
+            decided.give_way |= {one.id for one in in_the_way(difference_of(row), own)}
+    return decided
 
 
 def _dropped(taken: Sequence[FoundDifference]) -> list[int]:

@@ -40,11 +40,12 @@ _APART = {
 }
 
 
-def load_model(stored: StoredModel, *, with_words: bool = False) -> Model:
+def load_model(stored: StoredModel, *, with_words: bool = False, as_source: bool = False) -> Model:
     """Return everything of a stored model that is not gone, in eleven queries.
 
     with_words: business names and definitions are those that each part shows, wherever they are
-    kept; without it, only what is kept at the part itself.
+    kept; without it, only what is kept at the part itself. as_source: in the names that the source has, and without what
+    people only assert of it, so that it can be compared with a reading.
     """
     model = Model(
         name=stored.name,
@@ -54,18 +55,20 @@ def load_model(stored: StoredModel, *, with_words: bool = False) -> Model:
         comment=stored.comment,
         schemas=[msgspec.convert(schema, SchemaInfo) for schema in stored.schemas],
     )
-    tables = _load_tables(stored.pk, with_words)
-    names, renamed = _load_columns(stored.pk, tables, with_words)
-    _load_owned(stored.pk, tables, names, renamed)
+    tables = _load_tables(stored.pk, with_words, as_source)
+    names, renamed = _load_columns(stored.pk, tables, with_words, as_source)
+    _load_owned(stored.pk, tables, names, renamed, as_source)
     for kind, name, properties in _rows(
         "select kind, name, properties from model_object where model_id = %s order by id", stored.pk
     ):
         member, part = _APART[kind]
         one = msgspec.convert(properties, part)
-        one.name = name
+        if not as_source:
+            one.name = name
         getattr(model, member).append(one)
     model.tables = list(tables.values())
-    _say_today(stored.pk, model, tables, renamed)
+    if not as_source:
+        _say_today(stored.pk, model, tables, renamed)
     return model
 
 
@@ -105,7 +108,7 @@ def _rows(sql: str, model_id: int) -> list[tuple[Any, ...]]:
     return [(*row[:place], msgspec.json.decode(row[place]), *row[place + 1 :]) for row in rows]
 
 
-def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
+def _load_tables(model_id: int, with_words: bool, as_source: bool) -> dict[int, Table]:
     words = (
         "coalesce(nullif(t.business_name, ''), e.business_name, ''), "
         "coalesce(nullif(t.definition, ''), e.definition, '')"
@@ -127,7 +130,7 @@ def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
         definition,
         properties,
     ) in _rows(
-        "select t.id, t.schema, t.name, t.kind, t.comment, t.definition_sql, t.origin, t.entity_id, t.table_role, "
+        f"select t.id, t.schema, {_name('t', as_source)}, t.kind, t.comment, t.definition_sql, t.origin, t.entity_id, t.table_role, "
         f"{words}, t.properties from model_table t left join model_table e on e.id = t.entity_id "
         "where t.model_id = %s and t.removed_at is null order by lower(t.schema), lower(t.name)",
         model_id,
@@ -149,6 +152,11 @@ def _load_tables(model_id: int, with_words: bool) -> dict[int, Table]:
     return tables
 
 
+def _name(table: str, as_source: bool) -> str:
+    """Return SQL for the name of a table or column: today's, or the source's."""
+    return f"coalesce(nullif({table}.source_name, ''), {table}.name)" if as_source else f"{table}.name"
+
+
 Renamed = dict[int, dict[str, str]]
 """By the id of a table: columns that a person gave another name, the source's name → today's."""
 
@@ -165,15 +173,17 @@ def renamed_columns(model_id: int) -> Renamed:
     return renamed
 
 
-def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> tuple[dict[int, str], Renamed]:
+def _load_columns(
+    model_id: int, tables: dict[int, Table], with_words: bool, as_source: bool
+) -> tuple[dict[int, str], Renamed]:
     words = "d.business_name, d.definition" if with_words else "c.business_name, c.definition"
     names = {}
-    renamed = renamed_columns(model_id)
+    renamed = {} if as_source else renamed_columns(model_id)
     for (
         id_, table_id, name, position, type_, nullable, default, comment, identity, generated, collation,
         attribute, migrated_from, origin, remark, business_name, definition,
     ) in _rows(
-        'select d.id, d.table_id, d.name, d.position, d.type, d.nullable, d."default", d.comment, d.identity, '
+        f'select d.id, d.table_id, {_name("c", as_source)}, d.position, d.type, d.nullable, d."default", d.comment, d.identity, '
         "d.generated, d.collation, d.attribute_id, c.migrated_from_id, c.origin, c.remark, "
         f"{words} from described_column d join model_column c on c.id = d.id "
         "where d.model_id = %s order by d.table_id, d.position",
@@ -205,21 +215,24 @@ def _load_columns(model_id: int, tables: dict[int, Table], with_words: bool) -> 
     return names, renamed
 
 
-def _load_owned(model_id: int, tables: dict[int, Table], names: dict[int, str], renamed: Renamed) -> None:
-    """Hang keys, relationships, indexes and checks on their tables, in the names of today."""
+def _load_owned(
+    model_id: int, tables: dict[int, Table], names: dict[int, str], renamed: Renamed, as_source: bool
+) -> None:
+    """Hang keys, relationships, indexes and checks on their tables, in the names of today or of the source."""
     of_model = "join model_table t on t.id = o.table_id where t.model_id = %s and t.removed_at is null order by o.id"
+    declared = of_model.replace(" order by", " and o.asserted_at is null order by") if as_source else of_model
     for table_id, kind, name, column_ids, properties in _rows(
-        f"select o.table_id, o.kind, o.name, o.column_ids, o.properties from model_key o {of_model}",
+        f"select o.table_id, o.kind, o.name, o.column_ids, o.properties from model_key o {declared}",
         model_id,
     ):
         table = tables[table_id]
         if kind == "exclusion":
             exclusion = msgspec.convert(properties, Exclusion)
-            exclusion.name = name
+            exclusion.name = exclusion.name if as_source else name
             table.exclusions.append(exclusion)
             continue
         key = msgspec.convert(properties, Key)
-        key.name = name
+        key.name = key.name if as_source else name
         key.columns = tuple(names[id_] for id_ in column_ids if id_ in names)
         if kind == "primary":
             table.primary_key = key
@@ -227,11 +240,11 @@ def _load_owned(model_id: int, tables: dict[int, Table], names: dict[int, str], 
             table.unique.append(key)
     for table_id, ref_table, name, column_ids, ref_column_ids, properties in _rows(
         "select o.table_id, o.ref_table_id, o.name, o.column_ids, o.ref_column_ids, o.properties "
-        f"from model_relationship o {of_model}",
+        f"from model_relationship o {declared}",
         model_id,
     ):
         foreign = msgspec.convert(properties, ForeignKey)
-        foreign.name = name
+        foreign.name = foreign.name if as_source else name
         foreign.columns = tuple(names[id_] for id_ in column_ids if id_ in names)
         if parent := tables.get(ref_table):
             foreign.ref_schema, foreign.ref_table = parent.schema, parent.name
@@ -241,13 +254,13 @@ def _load_owned(model_id: int, tables: dict[int, Table], names: dict[int, str], 
         f"select o.table_id, o.name, o.properties from model_index o {of_model}", model_id
     ):
         index = msgspec.convert(properties, Index)
-        index.name = name
+        index.name = index.name if as_source else name
         tables[table_id].indexes.append(index_today(index, renamed.get(table_id, {})))
     for table_id, name, properties in _rows(
         f"select o.table_id, o.name, o.properties from model_check o {of_model}", model_id
     ):
         check = msgspec.convert(properties, Check)
-        check.name = name
+        check.name = check.name if as_source else name
         check.expression = renamed_in(check.expression, renamed.get(table_id, {}))
         tables[table_id].checks.append(check)
 

@@ -41,6 +41,8 @@ class StoredModel(models.Model):
     snapshot = models.ForeignKey("Snapshot", null=True, on_delete=models.PROTECT)
     created_at = models.DateTimeField(auto_now_add=True)
     read_at = models.DateTimeField(null=True)
+    changed_by_hand = models.BooleanField(default=False)
+    """Whether people changed the structure of a model that a source feeds; what they changed is what its snapshot has not."""
 
     class Meta:
         db_table = "model"
@@ -73,7 +75,7 @@ class StoredTable(models.Model):
     )
     origin = models.TextField(blank=True)
     removed_at = models.DateTimeField(null=True)
-    source_name = models.TextField(blank=True, db_default="")
+    source_name = models.TextField(blank=True, default="", db_default="")
     """The name that the source has, where a person gave another one."""
     table_role = models.TextField(blank=True, db_default="")
     """The role it plays, as a person decided: code table, many-to-many table, subtype."""
@@ -135,7 +137,7 @@ class StoredColumn(models.Model):
     origin = models.TextField(blank=True)
     removed_at = models.DateTimeField(null=True)
     remark = models.TextField(blank=True)
-    source_name = models.TextField(blank=True, db_default="")
+    source_name = models.TextField(blank=True, default="", db_default="")
 
     class Meta:
         db_table = "model_column"
