@@ -4,12 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from indexa.building.records import record_of_column, record_of_key, record_of_relationship, record_of_table
+from indexa.building.records import (
+    record_of_column,
+    record_of_key,
+    record_of_owned,
+    record_of_relationship,
+    record_of_schemas,
+    record_of_table,
+)
 from indexa.changes.models import Change
 from indexa.changes.targets import add_field
 from indexa.changes.whole_records import RecordField, nothing_in_the_way
 from indexa.store.assertions import refresh_roles
-from indexa.store.models import StoredColumn, StoredKey, StoredRelationship, StoredTable
+from indexa.store.models import (
+    StoredCheck,
+    StoredColumn,
+    StoredIndex,
+    StoredKey,
+    StoredModel,
+    StoredObject,
+    StoredRelationship,
+    StoredTable,
+)
 from indexa.store.signals import send_model_changed
 
 
@@ -35,6 +51,11 @@ def _keys_written(changes: Sequence[Change]) -> None:
     refresh_roles(tables)
 
 
+def _owned_written(changes: Sequence[Change]) -> None:
+    records = [change.after or change.before or {} for change in changes]
+    refresh_roles({record["table_id"] for record in records if "table_id" in record})
+
+
 add_field(
     "table", "record", RecordField("Table", StoredTable.objects, record_of_table, nothing_in_the_way, _tables_written)
 )
@@ -49,3 +70,7 @@ add_field(
     "record",
     RecordField("Relationship", StoredRelationship.objects, record_of_relationship, nothing_in_the_way, _keys_written),
 )
+for target, label, stored in (("index", "Index", StoredIndex), ("check", "Check", StoredCheck)):
+    add_field(target, "record", RecordField(label, stored.objects, record_of_owned, nothing_in_the_way, _owned_written))
+add_field("object", "record", RecordField("Object", StoredObject.objects, record_of_owned))
+add_field("model", "record", RecordField("Model", StoredModel.objects, record_of_schemas))

@@ -38,7 +38,10 @@ def load_part(model: StoredModel, table_ids: Iterable[int]) -> Part:
         one.pk: Relationship(
             id=one.pk, name=one.name, child=one.table_id, parent=one.ref_table_id or 0, columns=list(one.column_ids),
             ref_columns=list(one.ref_column_ids), identifying=one.identifying, optional=one.optional,
-            role=one.properties.get("role", ""),
+            role=one.properties.get("role", ""), on_delete=one.properties.get("on_delete", "no action"),
+            on_update=one.properties.get("on_update", "no action"), phrase=one.properties.get("phrase", ""),
+            phrase_back=one.properties.get("phrase_back", ""),
+            of_key=not one.ref_column_ids or set(one.ref_column_ids) == set(tables[one.ref_table_id].key),
         )
         for one in edges
         if one.table_id in tables and one.ref_table_id in tables

@@ -7,6 +7,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from indexa.areas.models import Area, Role
+from indexa.building.objects import kinds_for
 from indexa.core.model import VIEW_KINDS
 from indexa.diagrams.models import Diagram
 from indexa.store.models import Layer, StoredModel, StoredTable
@@ -27,6 +28,21 @@ def models_acts(request: HttpRequest, area: Area) -> dict[str, Any] | None:
 def model_acts(request: HttpRequest, model: StoredModel) -> dict[str, Any] | None:
     """Return what can be made of a model: physical models of a logical one, DDL of a physical one."""
     return {"model": model, "is_logical": model.layer == Layer.LOGICAL}
+
+
+@panel("objects", order=1, template="building/_objects.html")
+def new_objects(request: HttpRequest, model: StoredModel) -> dict[str, Any] | None:
+    """Return the kinds of objects that can be written in a model."""
+    if not _may_edit(request):
+        return None
+    is_physical = model.layer == Layer.PHYSICAL
+    return {"model": model, "kinds": kinds_for(model, of_table=False), "is_physical": is_physical}
+
+
+@panel("table", order=1, template="building/_view_here.html", anchor="build", label="Edit")
+def query_of_a_view(request: HttpRequest, table: StoredTable) -> dict[str, Any] | None:
+    """Return the view whose query can be changed."""
+    return {"table": table} if table.kind == "view" and _may_edit(request) else None
 
 
 @panel("diagram", order=1, template="building/_diagram.html")

@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from indexa.store.models import StoredColumn, StoredKey, StoredRelationship, StoredTable
+from indexa.store.models import (
+    StoredCheck,
+    StoredColumn,
+    StoredIndex,
+    StoredKey,
+    StoredModel,
+    StoredObject,
+    StoredRelationship,
+    StoredTable,
+)
 
 _TABLE = (
     "model_id",
@@ -14,6 +23,7 @@ _TABLE = (
     "comment",
     "business_name",
     "definition",
+    "definition_sql",
     "properties",
     "entity_id",
     "table_role",
@@ -47,6 +57,17 @@ def record_of_key(key: StoredKey) -> dict[str, Any]:
 def record_of_relationship(relationship: StoredRelationship) -> dict[str, Any]:
     """Return a relationship as a record."""
     return _record(relationship, _RELATIONSHIP)
+
+
+def record_of_owned(row: StoredIndex | StoredCheck | StoredObject) -> dict[str, Any]:
+    """Return an index, a check or an object that belongs to no table, as a record."""
+    where = ("model_id", "kind", "schema") if isinstance(row, StoredObject) else ("table_id",)
+    return _record(row, (*where, "name", "properties"))
+
+
+def record_of_schemas(model: StoredModel) -> dict[str, Any]:
+    """Return what changes of a model itself keep: the schemas that it lists."""
+    return {"schemas": model.schemas}
 
 
 def _record(item: object, names: tuple[str, ...]) -> dict[str, Any]:

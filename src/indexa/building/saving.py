@@ -16,6 +16,8 @@ from indexa.store.bulk import reserve_ids
 from indexa.store.models import StoredColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
 from indexa.store.signals import send_model_changed
 
+_IN_PROPERTIES = ("on_delete", "on_update", "phrase", "phrase_back", "role")
+
 
 class Saving:
     """One saving: gives ids to what is new, then writes kind after kind."""
@@ -200,39 +202,49 @@ class Saving:
 
     def _relationships(self) -> None:
         for id_, one in self._after.relationships.items():
-            columns, refs = [self._id(c) for c in one.columns], [self._id(c) for c in one.ref_columns]
             was = self._before.relationships.get(id_)
-            label = self._label(self._after, one)
             if was is None:
-                child, parent = self._after.tables[one.child], self._after.tables[one.parent]
-                name = f"fk_{child.name}_{parent.name}" if self._model.layer == "physical" else ""
-                properties = {
-                    "name": name, "columns": [], "ref_schema": parent.schema, "ref_table": parent.name, "ref_columns": [],
-                }  # fmt: skip
-                made = StoredRelationship.objects.create(
-                    pk=self._id(id_), table_id=self._id(one.child), ref_table_id=self._id(one.parent), name=name, column_ids=columns,
-                    ref_column_ids=refs, identifying=one.identifying, optional=one.optional, one_to_one=False, properties=properties,
-                )  # fmt: skip
-                self._changes.create("relationship", made.pk, label, "record", record_of_relationship(made))
-            elif (was.columns, was.ref_columns, was.identifying, was.optional) != (
-                one.columns, one.ref_columns, one.identifying, one.optional,
-            ):  # fmt: skip
-                before = {
-                    "column_ids": was.columns,
-                    "ref_column_ids": was.ref_columns,
-                    "identifying": was.identifying,
-                    "optional": was.optional,
-                }
-                after = {
-                    "column_ids": columns,
-                    "ref_column_ids": refs,
-                    "identifying": one.identifying,
-                    "optional": one.optional,
-                }
-                self._update(StoredRelationship, "relationship", id_, label, before, after)
+                self._new_relationship(one)
+            elif was != one:
+                self._changed_relationship(was, one)
             else:
                 continue
             self._touched.add(self._id(one.child))
+
+    def _new_relationship(self, one: Relationship) -> None:
+        child, parent = self._after.tables[one.child], self._after.tables[one.parent]
+        name = f"fk_{child.name}_{parent.name}" if self._model.layer == "physical" else ""
+        properties = {
+            "name": name,
+            "columns": [],
+            "ref_schema": parent.schema,
+            "ref_table": parent.name,
+            "ref_columns": [],
+        }
+        made = StoredRelationship.objects.create(
+            pk=self._id(one.id), table_id=self._id(one.child), ref_table_id=self._id(one.parent), name=name, one_to_one=False,
+            **self._record(one, properties),
+        )  # fmt: skip
+        label = self._label(self._after, one)
+        self._changes.create("relationship", made.pk, label, "record", record_of_relationship(made))
+
+    def _changed_relationship(self, was: Relationship, one: Relationship) -> None:
+        properties = StoredRelationship.objects.values_list("properties", flat=True).get(pk=one.id)
+        before, after = self._record(was, properties), self._record(one, properties)
+        before["properties"] = properties
+        self._update(StoredRelationship, "relationship", one.id, self._label(self._after, one), before, after)
+
+    def _record(self, one: Relationship, properties: dict[str, Any]) -> dict[str, Any]:
+        """Return what of a relationship is stored, its words and actions within the properties that it has."""
+        words = {name: value for name in _IN_PROPERTIES if (value := getattr(one, name)) and value != "no action"}
+        rest = {name: value for name, value in properties.items() if name not in _IN_PROPERTIES}
+        return {
+            "column_ids": [self._id(id_) for id_ in one.columns],
+            "ref_column_ids": [self._id(id_) for id_ in one.ref_columns],
+            "identifying": one.identifying,
+            "optional": one.optional,
+            "properties": rest | words,
+        }
 
     @staticmethod
     def _label(part: Part, one: Relationship) -> str:

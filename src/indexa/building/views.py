@@ -9,6 +9,7 @@ from django.contrib import messages
 from django.db import transaction
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from django_htmx.http import trigger_client_event
 
@@ -17,11 +18,14 @@ from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.building import deriving, services
 from indexa.building.copying import model_of_file, store_copy
 from indexa.building.loading import load_part
+from indexa.building.objects import kinds_for
 from indexa.changes.recording import Recorder
 from indexa.core import platforms
 from indexa.core.building import changing
-from indexa.core.building.parts import BuildError, Part
+from indexa.core.building.parts import BuildError, Part, Relationship, Table
 from indexa.core.ddl.targets import TARGETS
+from indexa.core.ddl.types import translated
+from indexa.core.model.parts import ACTIONS
 from indexa.diagrams import services as diagrams
 from indexa.diagrams.drawing import draw, load_tables
 from indexa.diagrams.models import Diagram, DiagramCard
@@ -125,6 +129,9 @@ def relate(request: AreaRequest, pk: int) -> HttpResponse:
         if kind == "many":
             made["between"] = changing.associate(part, parent.pk, child.pk).id
             return
+        if kind == "subtype":
+            changing.make_subtype(part, parent.pk, child.pk)
+            return
         changing.relate(
             part, parent.pk, child.pk, identifying=kind == "identifying", optional=kind == "optional",
             role=request.POST.get("role", "").strip()[:60],
@@ -135,6 +142,10 @@ def relate(request: AreaRequest, pk: int) -> HttpResponse:
     def also(changes: Recorder, ids: dict[int, int]) -> None:
         if diagram is not None:
             _put_between(changes, diagram, ids[made["between"]], (parent.pk, child.pk))
+        if kind == "subtype" and child.table_role != "subtype":
+            StoredTable.objects.filter(pk=child.pk).update(table_role="subtype")
+            before, after = {"table_role": child.table_role}, {"table_role": "subtype"}
+            changes.update("table", child.pk, child.name, "record", before, after)
 
     done = _answered(lambda: services.change(
         area=request.area, person=request.user, model=model, tables=[parent.pk, child.pk],
@@ -172,6 +183,11 @@ def change_relationship(request: AreaRequest, pk: int, relationship_pk: int) -> 
     def work(part: Part) -> None:
         if kind == "delete":
             changing.unrelate(part, one.pk)
+        elif kind == "words":
+            changing.describe_relationship(
+                part, one.pk, at_most_one="at_most_one" in request.POST,
+                **{name: request.POST.get(name, "") for name in ("on_delete", "on_update", "phrase", "phrase_back")},
+            )  # fmt: skip
         else:
             changing.change_relationship(part, one.pk, identifying=kind == "identifying", optional=kind == "optional")
 
@@ -375,13 +391,47 @@ def _show_parts(
         ],
         "children": [(one, part.tables[one.child]) for one in part.as_parent(table.pk)],
         "unique": [(one.id, ", ".join(own.column(id_).name for id_ in one.columns)) for one in own.unique],
-        "types": TYPES,
+        "single": {one.id for one in part.as_child(table.pk) if _is_single(own, one)},
+        "actions": ACTIONS,
+        "objects": _objects(request, table),
+        "kinds": kinds_for(table.model, of_table=True),
+        "types": _types(table.model),
         "told": told or [],
         "problem": problem,
         "focus": focus,
         "words": "attribute" if table.model.layer == Layer.LOGICAL else "column",
     }
     return render(request, "building/_table_parts.html", context)
+
+
+def _is_single(table: Table, one: Relationship) -> bool:
+    """Return whether a key of the child is made of just the relationship's columns."""
+    return any(set(columns) == set(one.columns) for columns in (table.key, *(key.columns for key in table.unique)))
+
+
+def _types(model: StoredModel) -> list[str]:
+    """Return the types that are offered: the model's own, then the usual ones in its platform's words."""
+    own = (
+        model.model_objects.filter(kind__in=["enum", "domain"]).order_by("schema", "name").values_list("schema", "name")
+    )
+    usual = [translated(one, "", model.platform) for one in TYPES] if model.platform in TARGETS else []
+    words = [one.text for one in usual if one is not None] or list(TYPES)
+    return [*(f"{schema}.{name}" if schema else name for schema, name in own), *dict.fromkeys(words)]
+
+
+def _objects(request: AreaRequest, table: StoredTable) -> list[tuple[str, str, str]]:
+    """Return the indexes, checks and triggers of a table: kind, name, and where each is changed."""
+    found = [("index", pk, name) for pk, name in table.indexes.order_by("name").values_list("pk", "name")]
+    found += [("check", pk, name) for pk, name in table.checks.order_by("name").values_list("pk", "name")]
+    found += [("trigger", at, one["name"]) for at, one in enumerate(table.properties.get("triggers", []), 1)]
+    return [
+        (
+            kind,
+            name,
+            f"{reverse('building:object', args=[request.area.slug, table.model_id, kind, pk])}?table={table.pk}",
+        )
+        for kind, pk, name in found
+    ]
 
 
 def _kind(identifying: bool, optional: bool) -> str:

@@ -249,6 +249,8 @@ def _load_owned(
         if parent := tables.get(ref_table):
             foreign.ref_schema, foreign.ref_table = parent.schema, parent.name
             foreign.ref_columns = tuple(names[id_] for id_ in ref_column_ids if id_ in names) or foreign.ref_columns
+        if as_source:
+            foreign.phrase = foreign.phrase_back = ""
         tables[table_id].foreign_keys.append(foreign)
     for table_id, name, properties in _rows(
         f"select o.table_id, o.name, o.properties from model_index o {of_model}", model_id

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from indexa.core.building.parts import BuildError, Column, Part, Relationship, Table, Unique
+from indexa.core.model.parts import ACTIONS
 
 LONGEST_NAME = 200
+LONGEST_PHRASE = 80
 
 
 def add_table(part: Part, name: str, schema: str = "") -> Table:
@@ -142,7 +144,11 @@ def delete_column(part: Part, table_id: int, column_id: int) -> None:
     bringing = [one for one in part.as_child(table_id) if column_id in one.columns]
     if bringing:
         parents = " and ".join(sorted({part.table(one.parent).name for one in bringing}))
-        raise BuildError(f"{column.name} is here by the relationship to {parents}. Delete that, and it goes too.")
+        too = ", and it goes too" if column.brought else " first"
+        raise BuildError(f"{column.name} is here by the relationship to {parents}. Delete that{too}.")
+    for one in part.as_parent(table_id):
+        if not one.of_key and column_id in one.ref_columns:
+            unrelate(part, one.id)
     if column_id in table.key:
         set_key(part, table_id, [id_ for id_ in table.key if id_ != column_id])
     table.columns.remove(column)
@@ -163,8 +169,9 @@ def set_key(part: Part, table_id: int, columns: Sequence[int]) -> None:
                 f"The key of {table.name} holds that of {part.table(one.parent).name}, which identifies it. "
                 "Make the relationship non-identifying first."
             )
-    if not columns and any(one.parent != table_id or one.columns for one in part.as_parent(table_id)):
-        children = ", ".join(sorted({part.table(one.child).name for one in part.as_parent(table_id)}))
+    followers = [one for one in part.as_parent(table_id) if one.of_key]
+    if not columns and any(one.parent != table_id or one.columns for one in followers):
+        children = ", ".join(sorted({part.table(one.child).name for one in followers}))
         raise BuildError(f"{children} refer to the key of {table.name}. Delete those relationships first.")
     table.key = list(dict.fromkeys(columns))
     _follow(part, part.as_parent(table_id))
@@ -216,6 +223,16 @@ def relate(
     return made
 
 
+def make_subtype(part: Part, supertype_id: int, subtype_id: int) -> Relationship:
+    """Make a table a subtype of another one: it is identified by the other's key and by nothing else. Raises BuildError."""
+    subtype = part.table(subtype_id)
+    if subtype.key:
+        raise BuildError(
+            f"{subtype.name} has a key of its own. A subtype has that of {part.table(supertype_id).name} alone: take its own out first."
+        )
+    return relate(part, supertype_id, subtype_id, identifying=True)
+
+
 def associate(part: Part, one_id: int, other_id: int) -> Table:
     """Relate two tables many to many: by a new one between them, whose key is made of both of theirs. Raises as `relate` does."""
     one, other = part.table(one_id), part.table(other_id)
@@ -247,6 +264,43 @@ def change_relationship(
     if optional is not None:
         one.optional = optional and not one.identifying
     _follow(part, [one])
+
+
+def describe_relationship(
+    part: Part,
+    relationship_id: int,
+    *,
+    on_delete: str,
+    on_update: str,
+    phrase: str,
+    phrase_back: str,
+    at_most_one: bool,
+) -> None:
+    """Set what happens to children when a parent goes or changes its key, what both do in words, and one child or many."""
+    one = _relationship(part, relationship_id)
+    for action in (on_delete, on_update):
+        if action not in ACTIONS:
+            raise BuildError(f"“{action[:40]}” is nothing that can happen. Choose of: {', '.join(ACTIONS)}.")
+    if "set null" in (on_delete, on_update) and not one.optional:
+        raise BuildError(
+            "Its columns are never empty, so they can't be set to null. Make the relationship optional first."
+        )
+    one.on_delete, one.on_update = on_delete, on_update
+    one.phrase, one.phrase_back = _words(phrase), _words(phrase_back)
+    child = part.table(one.child)
+    keyed = [key for key in child.unique if set(key.columns) == set(one.columns)]
+    if at_most_one and not keyed and set(child.key) != set(one.columns):
+        add_unique(part, child.id, one.columns)
+    elif not at_most_one:
+        for key in keyed:
+            delete_unique(part, child.id, key.id)
+
+
+def _words(text: str) -> str:
+    text = " ".join(text.replace("\x00", "").split())
+    if len(text) > LONGEST_PHRASE:
+        raise BuildError(f"The words have {len(text)} characters; {LONGEST_PHRASE} are kept.")
+    return text
 
 
 def unrelate(part: Part, relationship_id: int) -> None:
@@ -331,6 +385,8 @@ def _follow(part: Part, relationships: Sequence[Relationship]) -> None:
     while waiting:
         one = waiting.pop()
         if one.id not in part.relationships:
+            continue
+        if not one.of_key:
             continue
         if part.table(one.parent).key:
             changed = _bring(part, one)

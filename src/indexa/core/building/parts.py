@@ -64,6 +64,14 @@ class Relationship(msgspec.Struct, kw_only=True):
     ref_columns: list[int] = msgspec.field(default_factory=list)
     identifying: bool = False
     optional: bool = False
+    on_delete: str = "no action"
+    on_update: str = "no action"
+    phrase: str = ""
+    """What the child does, as a verb between both names: "is issued to"."""
+    phrase_back: str = ""
+    """What the parent does: "receives"."""
+    of_key: bool = True
+    """Whether it refers to the parent's primary key, which its columns follow; another key stays as it is."""
     role: str = ""
     """Words that go before the names of what it brings, where the names alone would say too little."""
 

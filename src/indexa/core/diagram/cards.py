@@ -114,18 +114,21 @@ def lines_between(tables: Iterable[Table]) -> list[Line]:
                 name=key.name, child=(table.schema, table.name), parent=parent, columns=key.columns, ref_columns=key.ref_columns,
                 identifying=means.identifying, optional=means.optional, one_to_one=means.one_to_one, asserted=key.asserted, ends=(table.id, there[parent]),
             )  # fmt: skip
-            line.words = in_words(line)
+            line.words = in_words(line, key.phrase, key.phrase_back)
             found.append(line)
     return found
 
 
-def in_words(line: Line) -> str:
-    """Tell a relationship as a sentence: "Each mtr_rdg refers to exactly one mtr by mtr_id; a mtr has any number of them"."""
+def in_words(line: Line, phrase: str = "", phrase_back: str = "") -> str:
+    """Tell a relationship as a sentence: "Each mtr_rdg refers to exactly one mtr by mtr_id; a mtr has any number of them".
+
+    The verbs are those that people gave it, where they did.
+    """
     parent = "at most one" if line.optional else "exactly one"
     many = "at most one" if line.one_to_one else "any number"
     how = "identifying" if line.identifying else "non-identifying"
     kind = f"{how}, asserted" if line.asserted else how
     return (
-        f"Each {line.child[1]} refers to {parent} {line.parent[1]} by {', '.join(line.columns)}; "
-        f"{line.parent[1]} has {many} of {line.child[1]} ({kind})"
+        f"Each {line.child[1]} {phrase or 'refers to'} {parent} {line.parent[1]} by {', '.join(line.columns)}; "
+        f"{line.parent[1]} {phrase_back or 'has'} {many} of {line.child[1]} ({kind})"
     )

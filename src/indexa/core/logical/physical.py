@@ -164,6 +164,7 @@ class _Deriving:
                 ForeignKey(
                     name=f"relationship {at}", columns=names(key.columns), ref_schema=schema, ref_table=parent[0],
                     ref_columns=tuple(parent[1][one] for one in key.ref_columns), on_delete=key.on_delete, on_update=key.on_update,
+                    phrase=key.phrase, phrase_back=key.phrase_back,
                 )
             )  # fmt: skip
         table.indexes = self._indexes(table)

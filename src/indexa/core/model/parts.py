@@ -83,6 +83,10 @@ class ForeignKey(Part, omit_defaults=True, gc=False, kw_only=True):
     """True where a person says so and the source declares nothing."""
     only_where: str = ""
     """The condition under which a row refers to this table, where a type column chooses between several."""
+    phrase: str = ""
+    """What the child does, as a verb between both names: "is issued to". No source knows it."""
+    phrase_back: str = ""
+    """What the parent does: "receives"."""
 
 
 class Check(Part, omit_defaults=True, gc=False, kw_only=True):
