@@ -9,7 +9,7 @@ from selenium.webdriver.common.keys import Keys
 from indexa.areas.models import Role
 from indexa.store.models import StoredColumn, StoredModel, StoredRelationship
 from tests.browser.case import BrowserCase
-from tests.factories import make_area, make_person
+from tests.factories import make_area, make_model, make_person, store
 
 
 class BuildingTests(BrowserCase):
@@ -95,3 +95,54 @@ class BuildingTests(BrowserCase):
             self.see("DDL of", "h1")
             self.see(sign, "#ddl-text")
             self.assert_accessible("DDL")
+
+
+class GridTests(BrowserCase):
+    expected_faults = ("status of 422",)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.area = make_area()
+        self.sign_in(make_person(self.area, Role.STEWARD))
+        self.model = store(self.area, make_model())
+
+    def cell(self, column: str, field: str) -> str:
+        pk = StoredColumn.objects.get(table__model=self.model, table__name="mtr", name=column, removed_at=None).pk
+        return f'tr[data-column="{pk}"] [data-field="{field}"]'
+
+    def types(self) -> list[str]:
+        found = StoredColumn.objects.filter(table__model=self.model, table__name="mtr").order_by("position")
+        return list(found.values_list("type", flat=True))
+
+    def keys(self, *keys: str) -> None:
+        ActionChains(self.browser).send_keys(*keys).perform()
+
+    def test_cells_are_edited_filled_down_pasted_refused_and_undone_by_keyboard(self) -> None:
+        self.open(f"/a/{self.area.slug}/models/{self.model.pk}/columns/")
+        self.assert_accessible("grid of columns")
+        serial = self.cell("mtr_srl_no", "type")
+        self.click(serial)
+        self.keys(Keys.ENTER, "text", Keys.ENTER)
+        self.until(lambda: self.types() == ["bigint", "text", "date"], "the type is not saved")
+        self.keys(Keys.ARROW_UP)
+        ActionChains(self.browser).key_down(Keys.SHIFT).send_keys(Keys.ARROW_DOWN).key_up(Keys.SHIFT).perform()
+        ActionChains(self.browser).key_down(Keys.CONTROL).send_keys("d").key_up(Keys.CONTROL).perform()
+        self.until(lambda: self.types() == ["bigint", "text", "text"], "not filled down")
+        self.keys("u")
+        self.until(lambda: self.types() == ["bigint", "text", "date"], "not undone")
+        self.until(lambda: self.find(self.cell("inst_dt", "type")).text == "date", "the undone cell is not shown")
+        self.click(serial)
+        self.browser.execute_script(
+            "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"
+            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true}))",
+            "varchar(30)\tyes\ntimestamp\tmaybe\n",
+        )
+        self.see("says neither yes nor no")
+        self.assertEqual(self.types(), ["bigint", "text", "date"])
+        self.assertEqual(self.find(serial).text, "text")
+        self.browser.execute_script(
+            "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"
+            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true}))",
+            "varchar(30)\tyes\ntimestamp\tyes\n",
+        )
+        self.until(lambda: self.types() == ["bigint", "varchar(30)", "timestamp"], "the block is not pasted")

@@ -119,6 +119,10 @@ class AccessibilityTests(BrowserCase):
             "all names": reverse("naming:all", args=[slug]),
             "findings": reverse("naming:findings", args=[slug]),
             "checks": reverse("building:checks", args=[slug, model]),
+            "grid of columns": reverse("building:columns", args=[slug, model]),
+            "new index": reverse("building:new-object", args=[slug, model, "index"])
+            + f"?table={table(self.stored, 'mtr').pk}",
+            "new sequence": reverse("building:new-object", args=[slug, model, "sequence"]),
             "DDL": reverse("building:ddl", args=[slug, model]),
             "new model": reverse("building:new-model", args=[slug]),
             "derive": reverse("building:derive", args=[slug, self.stored.logical_id]),

@@ -9,12 +9,15 @@ from indexa.core.building.parts import Column, Part, Relationship, Table, Unique
 from indexa.store.models import StoredColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
 
 
-def load_part(model: StoredModel, table_ids: Iterable[int]) -> Part:
-    """Return some tables with those that they refer to and that refer to them, through all generations; in five queries."""
+def load_part(model: StoredModel, table_ids: Iterable[int], *, alone: bool = False) -> Part:
+    """Return some tables with those that they refer to and that refer to them, through all generations; in five queries.
+
+    alone: only these tables and no relationships, for changes that reach no key.
+    """
     stored = StoredRelationship.objects.filter(
         table__model=model, table__removed_at__isnull=True, ref_table__removed_at__isnull=True, ref_table__isnull=False
     )
-    edges = [one for one in stored.order_by("pk") if not one.properties.get("only_where")]
+    edges = [] if alone else [one for one in stored.order_by("pk") if not one.properties.get("only_where")]
     ids = _connected(set(table_ids), edges)
     tables = {
         one.pk: Table(id=one.pk, schema=one.schema, name=one.name)

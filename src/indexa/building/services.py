@@ -24,6 +24,8 @@ class Built(NamedTuple):
 
     ids: dict[int, int]
     told: list[str]
+    before: Part
+    after: Part
 
 
 @transaction.atomic
@@ -54,16 +56,18 @@ def change(
     work: Callable[[Part], object],
     also: Callable[[Recorder, dict[int, int]], None] | None = None,
     about: Collection[int] = (),
+    alone: bool = False,
 ) -> Built:
     """Do something to a part of a model and save it. `also` writes into the same change set, given the new ids.
 
-    `about` are the objects that it is about (the work may add to them): they are no consequence. Raises BuildError where the
-    part can't take it; then nothing is changed.
+    `about` are the objects that it is about (the work may add to them): they are no consequence. `alone` says
+    that the work reaches no key, so that no other tables are loaded. Raises BuildError where the part can't take it; then
+    nothing is changed.
     """
     StoredModel.objects.select_for_update(of=("self",)).get(pk=model.pk)
     if not try_for_editing(model.pk):
         raise BuildError("The model is being read again at this moment. Try again in half a minute.")
-    before = load_part(model, tables)
+    before = load_part(model, tables, alone=alone)
     after = before.copy()
     work(after)
     _refuse_taken(model, before, after)
@@ -74,7 +78,7 @@ def change(
             model.save(update_fields=["changed_by_hand"])
         if also is not None:
             also(changes, ids)
-    return Built(ids, consequences(before, after, but=about))
+    return Built(ids, consequences(before, after, but=about), before, after)
 
 
 def preview(

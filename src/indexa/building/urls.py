@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from indexa.building import check_views, object_views, views
+from indexa.building import check_views, grid_views, object_views, views
 from indexa.building.ddl_views import ddl, ddl_file
 from indexa.building.side_by_side import side_by_side
 
@@ -16,6 +16,8 @@ urlpatterns = [
     path("models/<int:pk>/ddl/", ddl, name="ddl"),
     path("models/<int:pk>/ddl.sql", ddl_file, name="ddl-file"),
     path("models/<int:pk>/build/tables/", views.add_table, name="add-table"),
+    path("models/<int:pk>/columns/", grid_views.page, name="columns"),
+    path("models/<int:pk>/columns/set/", grid_views.set_values, name="set-cells"),
     path("models/<int:pk>/build/schemas/", object_views.add_schema, name="add-schema"),
     path("models/<int:pk>/build/objects/<slug:kind>/", object_views.page, name="new-object"),
     path("models/<int:pk>/build/objects/<slug:kind>/<int:object_pk>/", object_views.page, name="object"),

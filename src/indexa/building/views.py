@@ -19,12 +19,12 @@ from indexa.building import deriving, services
 from indexa.building.copying import model_of_file, store_copy
 from indexa.building.loading import load_part
 from indexa.building.objects import kinds_for
+from indexa.building.offered_types import offered_types
 from indexa.changes.recording import Recorder
 from indexa.core import platforms
 from indexa.core.building import changing
 from indexa.core.building.parts import BuildError, Part, Relationship, Table
 from indexa.core.ddl.targets import TARGETS
-from indexa.core.ddl.types import translated
 from indexa.core.model.parts import ACTIONS
 from indexa.diagrams import services as diagrams
 from indexa.diagrams.drawing import draw, load_tables
@@ -36,11 +36,6 @@ from indexa.naming.standards.models import StoredStandard
 from indexa.store.loading import load_model
 from indexa.store.models import Layer, StoredModel, StoredRelationship, StoredTable
 from indexa.ui.parameters import parse_int, parse_ints
-
-TYPES = (
-    "integer", "bigint", "smallint", "decimal(12, 2)", "double precision", "boolean", "char(2)", "varchar(40)", "varchar(200)", "text",
-    "date", "time", "timestamp", "timestamp with time zone", "uuid", "binary", "json",
-)  # fmt: skip
 
 
 @require_http_methods(["GET", "POST"])
@@ -395,7 +390,7 @@ def _show_parts(
         "actions": ACTIONS,
         "objects": _objects(request, table),
         "kinds": kinds_for(table.model, of_table=True),
-        "types": _types(table.model),
+        "types": offered_types(table.model),
         "told": told or [],
         "problem": problem,
         "focus": focus,
@@ -407,16 +402,6 @@ def _show_parts(
 def _is_single(table: Table, one: Relationship) -> bool:
     """Return whether a key of the child is made of just the relationship's columns."""
     return any(set(columns) == set(one.columns) for columns in (table.key, *(key.columns for key in table.unique)))
-
-
-def _types(model: StoredModel) -> list[str]:
-    """Return the types that are offered: the model's own, then the usual ones in its platform's words."""
-    own = (
-        model.model_objects.filter(kind__in=["enum", "domain"]).order_by("schema", "name").values_list("schema", "name")
-    )
-    usual = [translated(one, "", model.platform) for one in TYPES] if model.platform in TARGETS else []
-    words = [one.text for one in usual if one is not None] or list(TYPES)
-    return [*(f"{schema}.{name}" if schema else name for schema, name in own), *dict.fromkeys(words)]
 
 
 def _objects(request: AreaRequest, table: StoredTable) -> list[tuple[str, str, str]]:
