@@ -21,8 +21,9 @@ from indexa.diagrams import services as diagrams
 from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
+from indexa.modeling.renaming import rename_many
 from indexa.store.loading import load_model
-from indexa.store.models import StoredColumn, StoredModel, StoredRelationship, StoredTable
+from indexa.store.models import StoredColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
 from tests.factories import PASSWORD, make_area, make_person
 
 
@@ -277,3 +278,39 @@ class BeginningTests(BuildingCase):
         self.assertContains(page, "CUSTOMER_NUMBER")
         self.assertContains(page, "character varying(12)")
         self.assertContains(page, "not there")
+
+
+class KeyNameTests(BuildingCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.model = services.create_model(area=self.area, name="Care PG", layer="physical", platform="postgresql")
+
+    def names(self) -> set[str]:
+        found = load_model(StoredModel.objects.get(pk=self.model.pk))
+        keys = {
+            key.name for one in found.tables for key in (*([one.primary_key] if one.primary_key else []), *one.unique)
+        }
+        return keys | {key.name for one in found.tables for key in one.foreign_keys}
+
+    def test_keys_are_named_by_the_pattern_and_follow_their_table_unless_a_person_chose_a_name(self) -> None:
+        customer = self.entity("customer", ("customer_no", "bigint"))
+        order = self.entity("orders", ("order_no", "bigint"))
+        self.relate(customer, order)
+        self.assertEqual(self.names(), {"pk_customer", "pk_orders", "fk_orders_customer"})
+        key = StoredKey.objects.get(name="pk_orders")
+        rename_many(
+            area=self.area, person=self.person, model_id=self.model.pk, why="", names=[("key", key.pk, "pk_orders", "own_name")]
+        )  # fmt: skip
+
+        def rename(table: StoredTable, name: str) -> None:
+            services.change(
+                area=self.area, person=self.person, model=self.model, tables=[table.pk], why="x",
+                work=lambda part: changing.rename_table(part, table.pk, name),
+            )  # fmt: skip
+
+        rename(customer, "client")
+        rename(order, "purchase")
+        self.assertEqual(self.names(), {"pk_client", "own_name", "fk_purchase_client"})
+        self.undo()
+        self.undo()
+        self.assertEqual(self.names(), {"pk_customer", "own_name", "fk_orders_customer"})

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from django.db import transaction
 
 from indexa.areas.models import Area, Person
+from indexa.building.key_names import follow_names
 from indexa.building.loading import load_part
 from indexa.building.saving import Saving
 from indexa.changes.recording import Recorder, record
@@ -73,6 +74,7 @@ def change(
     _refuse_taken(model, before, after)
     with record(area=area, person=person, why=why, model_id=model.pk) as changes:
         ids = Saving(changes, model, before, after).save()
+        follow_names(changes, model, before, after)
         if model.snapshot_id and not model.changed_by_hand:
             model.changed_by_hand = True
             model.save(update_fields=["changed_by_hand"])

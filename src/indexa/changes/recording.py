@@ -52,6 +52,10 @@ class Recorder:
             )
         )  # fmt: skip
 
+    def made(self, target: str) -> list[Change]:
+        """Return the objects of a kind that are noted as new."""
+        return [one for one in self._waiting if one.target == target and one.operation == Operation.CREATE]
+
     @property
     def is_empty(self) -> bool:
         """True as long as nothing was changed."""

@@ -11,19 +11,12 @@ from indexa.core.ddl.defaults import translated_default
 from indexa.core.ddl.targets import TARGETS
 from indexa.core.ddl.types import plain, translated
 from indexa.core.model import Check, Column, ForeignKey, Index, IndexPart, Key, Model, Table
-from indexa.core.naming.checking import Checker
+from indexa.core.naming.key_names import name_keys
 from indexa.core.naming.making import Maker
 from indexa.core.naming.patterns import Renderer
-from indexa.core.naming.standard import Kind, Rule, Standard
+from indexa.core.naming.standard import Standard
 from indexa.core.naming.wordbook import Stack
 
-_PATTERNS: dict[Kind, str] = {
-    "primary key": "pk_{{ table }}",
-    "unique key": "uq_{{ table }}_{{ columns|join('_') }}",
-    "foreign key": "fk_{{ table }}_{{ ref_table }}{% if number > 1 %}_{{ number }}{% endif %}",
-    "index": "ix_{{ table }}_{{ columns|join('_') }}",
-}
-"""What keys are called where the standard has no pattern for them."""
 _PLAIN_TYPE = "varchar(200)"
 """The type of an attribute that has none yet."""
 
@@ -83,7 +76,7 @@ class _Deriving:
             for entity, table_name, own in zip(entities, names, columns, strict=True)
         ]
         model = Model(name=name, platform=self._platform, tables=tables, domains=[], comment=self._logical.comment)
-        self._name_keys(model)
+        name_keys(model, self._standard, self._stack, self._renderer)
         return Derived(model, self._notes)
 
     def _folded(self, made: str, fallback: str) -> str:
@@ -184,27 +177,3 @@ class _Deriving:
             Index(name=f"index {at}", parts=tuple(IndexPart(name) for name in columns))
             for at, columns in enumerate(found)
         ]
-
-    def _name_keys(self, model: Model) -> None:
-        """Give keys and indexes the names that the standard's patterns ask for."""
-        rules = dict(self._standard.rules)
-        for kind, pattern in _PATTERNS.items():
-            rule = rules.get(kind) or Rule(form="any")
-            rules[kind] = rule if rule.pattern else msgspec.structs.replace(rule, pattern=pattern)
-        wanted = {kind: msgspec.structs.replace(rules[kind], leave_server_names=False) for kind in _PATTERNS}
-        standard = msgspec.structs.replace(self._standard, rules=wanted, severities={})
-        should = {
-            (finding.table, finding.kind, finding.name): finding.should
-            for finding in Checker(standard, self._stack, renderer=self._renderer).check(model)
-            if finding.rule == "pattern" and finding.should
-        }
-        for table in model.tables:
-            parts: list[tuple[Kind, Key | ForeignKey | Index]] = [
-                *(("primary key", key) for key in (table.primary_key,) if key),
-                *(("unique key", key) for key in table.unique),
-                *(("foreign key", key) for key in table.foreign_keys),
-                *(("index", index) for index in table.indexes),
-            ]
-            for kind, part in parts:
-                made = should.get((table.name, kind, part.name), part.name)
-                part.name = self._dialect.folded(made.replace(" ", "_"))
