@@ -297,6 +297,9 @@ class KeyNameTests(BuildingCase):
         order = self.entity("orders", ("order_no", "bigint"))
         self.relate(customer, order)
         self.assertEqual(self.names(), {"pk_customer", "pk_orders", "fk_orders_customer"})
+        self.undo()
+        self.assertEqual(self.names(), {"pk_customer", "pk_orders"})
+        self.relate(customer, order)
         key = StoredKey.objects.get(name="pk_orders")
         rename_many(
             area=self.area, person=self.person, model_id=self.model.pk, why="", names=[("key", key.pk, "pk_orders", "own_name")]

@@ -62,8 +62,9 @@ class Saving:
                 made.save(force_insert=True)
                 self._changes.create("table", made.pk, made.full_name, "record", record_of_table(made))
                 self._touched.add(made.pk)
-            elif was.name != table.name:
-                before, after = {"name": was.name}, {"name": table.name}
+            elif (was.name, was.schema) != (table.name, table.schema):
+                before: dict[str, Any] = {"name": was.name, "schema": was.schema}
+                after: dict[str, Any] = {"name": table.name, "schema": table.schema}
                 self._keep_source_name(StoredTable, "table", id_, before, after)
                 self._update(StoredTable, "table", id_, table.name, before, after)
                 self._touched.add(id_)

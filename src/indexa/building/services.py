@@ -98,7 +98,8 @@ def _refuse_taken(model: StoredModel, before: Part, after: Part) -> None:
     fresh = {
         (table.schema, table.name.lower()): table.name
         for id_, table in after.tables.items()
-        if id_ not in before.tables or before.tables[id_].name != table.name
+        if id_ not in before.tables
+        or (before.tables[id_].schema, before.tables[id_].name) != (table.schema, table.name)
     }
     if not fresh:
         return

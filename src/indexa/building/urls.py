@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from indexa.building import check_views, grid_views, object_views, views
+from indexa.building import check_views, grid_views, object_views, reuse_views, views
 from indexa.building.ddl_views import ddl, ddl_file
 from indexa.building.side_by_side import side_by_side
 
@@ -24,6 +24,10 @@ urlpatterns = [
     path("models/<int:pk>/build/relationships/", views.relate, name="relate"),
     path("models/<int:pk>/build/relationships/<int:relationship_pk>/", views.change_relationship, name="relationship"),
     path("tables/<int:table_pk>/build/", views.table_parts, name="table"),
+    path("models/<int:pk>/build/similar/", reuse_views.similar_tables, name="similar-tables"),
+    path("tables/<int:table_pk>/build/similar/", reuse_views.similar_columns, name="similar-columns"),
+    path("tables/<int:table_pk>/build/name/", reuse_views.rename_table, name="rename-table"),
+    path("tables/<int:table_pk>/build/copy/", reuse_views.copy_table, name="copy-table"),
     path("tables/<int:table_pk>/build/columns/", views.add_column, name="add-column"),
     path("tables/<int:table_pk>/build/columns/<int:column_pk>/", views.change_column, name="column"),
     path("tables/<int:table_pk>/build/unique/", views.change_unique, name="unique"),

@@ -20,6 +20,7 @@ from indexa.building.copying import model_of_file, store_copy
 from indexa.building.loading import load_part
 from indexa.building.objects import kinds_for
 from indexa.building.offered_types import offered_types
+from indexa.building.reuse import copy_into, copy_words
 from indexa.changes.recording import Recorder
 from indexa.core import platforms
 from indexa.core.building import changing
@@ -34,7 +35,7 @@ from indexa.diagrams.suggestions import suggestions
 from indexa.modeling.queries import visible_tables
 from indexa.naming.standards.models import StoredStandard
 from indexa.store.loading import load_model
-from indexa.store.models import Layer, StoredModel, StoredRelationship, StoredTable
+from indexa.store.models import Layer, StoredColumn, StoredModel, StoredRelationship, StoredTable
 from indexa.ui.parameters import parse_int, parse_ints
 
 
@@ -88,12 +89,20 @@ def add_table(request: AreaRequest, pk: int) -> HttpResponse:
     name = request.POST.get("name", "")
     diagram = model.diagrams.filter(pk=parse_int(request.POST.get("diagram"))).first()
     at = float(parse_int(request.POST.get("x"))), float(parse_int(request.POST.get("y")))
+    like = visible_tables(request.area).filter(pk=parse_int(request.POST.get("like"))).select_related("model").first()
     made: dict[str, Any] = {}
 
     def work(part: Part) -> None:
-        made["id"] = changing.add_table(part, name, request.POST.get("schema", "")).id
+        if like is not None:
+            made["copied"] = copy_into(part, like, name, request.POST.get("schema", ""))
+            made["id"] = made["copied"].table.id
+        else:
+            made["id"] = changing.add_table(part, name, request.POST.get("schema", "")).id
 
     def also(changes: Recorder, ids: dict[int, int]) -> None:
+        if like is not None:
+            words = {ids[new]: old for new, old in made["copied"].columns.items()}
+            copy_words(changes, words, (ids[made["id"]], like.pk))
         if diagram is not None:
             card = DiagramCard(diagram=diagram, table_id=ids[made["id"]], x=at[0], y=at[1])
             drawn = draw(load_tables([card.table_id]), [card], depth=diagram.depth, naming=diagram.naming, title="")
@@ -186,7 +195,7 @@ def change_relationship(request: AreaRequest, pk: int, relationship_pk: int) -> 
         else:
             changing.change_relationship(part, one.pk, identifying=kind == "identifying", optional=kind == "optional")
 
-    return _done_to_table(
+    return done_to_table(
         request, one.table, f"{'Deleted' if kind == 'delete' else 'Changed'} {label}", work, about=frozenset({one.pk})
     )
 
@@ -195,27 +204,32 @@ def change_relationship(request: AreaRequest, pk: int, relationship_pk: int) -> 
 @in_area(Role.READER)
 def table_parts(request: AreaRequest, table_pk: int) -> HttpResponse:
     """The columns, key and relationships of a table, to be edited in place."""
-    return _show_parts(request, _table(request, table_pk))
+    return _show_parts(request, editable_table(request, table_pk))
 
 
 @require_POST
 @in_area(Role.STEWARD)
 def add_column(request: AreaRequest, table_pk: int) -> HttpResponse:
-    """Add a column; `in_key` puts it into the key."""
-    table = _table(request, table_pk)
-    name = request.POST.get("name", "")
+    """Add a column; `in_key` puts it into the key, `like` makes it as another one is, with its words."""
+    table = editable_table(request, table_pk)
+    like = StoredColumn.objects.filter(pk=parse_int(request.POST.get("like")), table__model__area=request.area).first()
+    name = like.name if like else request.POST.get("name", "")
 
     about: set[int] = set()
 
     def work(part: Part) -> None:
         made = changing.add_column(
-            part, table.pk, name, request.POST.get("type", "")[:200], nullable="required" not in request.POST,
-            in_key="in_key" in request.POST,
+            part, table.pk, name, like.type if like else request.POST.get("type", "")[:200],
+            nullable="required" not in request.POST, in_key="in_key" in request.POST,
         )  # fmt: skip
         about.add(made.id)
 
-    return _done_to_table(
-        request, table, f"New column {table.name}.{name.strip()[:80]}", work, about=about, focus="new"
+    def also(changes: Recorder, ids: dict[int, int]) -> None:
+        if like is not None:
+            copy_words(changes, {ids[id_]: like.pk for id_ in about})
+
+    return done_to_table(
+        request, table, f"New column {table.name}.{name.strip()[:80]}", work, about=about, focus="new", also=also
     )
 
 
@@ -223,7 +237,7 @@ def add_column(request: AreaRequest, table_pk: int) -> HttpResponse:
 @in_area(Role.STEWARD)
 def change_column(request: AreaRequest, table_pk: int, column_pk: int) -> HttpResponse:
     """Change a column: name, type, whether it may be empty or is in the key, its place; or delete it."""
-    table = _table(request, table_pk)
+    table = editable_table(request, table_pk)
     what = request.POST.get("what", "")
     column = get_object_or_404(table.columns, pk=column_pk, removed_at__isnull=True)
 
@@ -248,14 +262,14 @@ def change_column(request: AreaRequest, table_pk: int, column_pk: int) -> HttpRe
             )  # fmt: skip
 
     verb = "Deleted" if what == "delete" else "Changed"
-    return _done_to_table(request, table, f"{verb} {table.name}.{column.name}", work, about=frozenset({column_pk}))
+    return done_to_table(request, table, f"{verb} {table.name}.{column.name}", work, about=frozenset({column_pk}))
 
 
 @require_POST
 @in_area(Role.STEWARD)
 def change_unique(request: AreaRequest, table_pk: int) -> HttpResponse:
     """Add a unique key of some columns, or delete one."""
-    table = _table(request, table_pk)
+    table = editable_table(request, table_pk)
     gone = parse_int(request.POST.get("delete"))
 
     def work(part: Part) -> None:
@@ -264,14 +278,14 @@ def change_unique(request: AreaRequest, table_pk: int) -> HttpResponse:
         else:
             changing.add_unique(part, table.pk, parse_ints(request.POST.getlist("column")))
 
-    return _done_to_table(request, table, f"{'Deleted' if gone else 'New'} unique key of {table.name}", work)
+    return done_to_table(request, table, f"{'Deleted' if gone else 'New'} unique key of {table.name}", work)
 
 
 @require_http_methods(["GET", "POST"])
 @in_area(Role.STEWARD)
 def delete_table(request: AreaRequest, table_pk: int) -> HttpResponse:
     """What deleting a table from the model takes along (GET); delete it (POST)."""
-    table = _table(request, table_pk)
+    table = editable_table(request, table_pk)
 
     def work(part: Part) -> None:
         changing.delete_table(part, table.pk)
@@ -329,7 +343,7 @@ def derive(request: AreaRequest, pk: int) -> HttpResponse:
     return redirect("jobs:page", request.area.slug, job.pk)
 
 
-def _table(request: AreaRequest, pk: int) -> StoredTable:
+def editable_table(request: AreaRequest, pk: int) -> StoredTable:
     found: StoredTable = get_object_or_404(
         visible_tables(request.area).select_related("model", "entity"), pk=pk, removed_at__isnull=True
     )
@@ -344,7 +358,7 @@ def _answered(work: Callable[[], Any]) -> Any:
         return JsonResponse({"message": str(error)}, status=422)
 
 
-def _done_to_table(
+def done_to_table(
     request: AreaRequest,
     table: StoredTable,
     why: str,
@@ -352,6 +366,7 @@ def _done_to_table(
     *,
     about: Collection[int] = (),
     focus: str = "",
+    also: Callable[[Recorder, dict[int, int]], None] | None = None,
 ) -> HttpResponse:
     """Do a change of a table, and show the table as it is then, with what came along or why it can't be."""
     told: list[str] = []
@@ -365,9 +380,11 @@ def _done_to_table(
             why=why,
             work=work,
             about=about,
+            also=also,
         ).told
     except BuildError as error:
         problem = str(error)
+    table.refresh_from_db(fields=["name", "schema"])
     response = _show_parts(request, table, told=told, problem=problem, focus=focus)
     return trigger_client_event(response, "words-changed", after="settle")
 
@@ -390,6 +407,7 @@ def _show_parts(
         "actions": ACTIONS,
         "objects": _objects(request, table),
         "kinds": kinds_for(table.model, of_table=True),
+        "models": StoredModel.objects.filter(area=request.area, layer=table.model.layer).order_by("name"),
         "types": offered_types(table.model),
         "told": told or [],
         "problem": problem,

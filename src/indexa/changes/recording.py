@@ -24,9 +24,19 @@ class Recorder:
         self.change_set = change_set
         self._waiting: list[Change] = []
         self._ids: dict[str, list[int]] = defaultdict(list)
+        self._records: dict[tuple[str, int, str], Change] = {}
 
     def update(self, target: str, object_id: int, label: str, field: str, before: Any, after: Any) -> None:
-        """Note that a field of an object has another value now."""
+        """Note that a field of an object has another value now.
+
+        What is noted of a record that was noted already joins it: a change set tells what each object was and is.
+        """
+        noted = self._records.get((target, object_id, field))
+        if noted is not None and isinstance(noted.after, dict):
+            noted.after = noted.after | after
+            if noted.before is not None:
+                noted.before = before | noted.before
+            return
         self._note(Operation.UPDATE, target, object_id, label, field, before, after)
 
     def create(self, target: str, object_id: int, label: str, field: str, after: Any) -> None:
@@ -45,12 +55,13 @@ class Recorder:
         self, operation: Operation, target: str, object_id: int, label: str, field: str, before: Any, after: Any
     ) -> None:
         self._ids[target].extend([object_id] if object_id else [])
-        self._waiting.append(
-            Change(
-                change_set=self.change_set, operation=operation, target=target, object_id=object_id, label=label, field=field,
-                before=before, after=after,
-            )
+        change = Change(
+            change_set=self.change_set, operation=operation, target=target, object_id=object_id, label=label, field=field,
+            before=before, after=after,
         )  # fmt: skip
+        self._waiting.append(change)
+        if isinstance(after, dict):
+            self._records[target, object_id, field] = change
 
     def made(self, target: str) -> list[Change]:
         """Return the objects of a kind that are noted as new."""
@@ -64,7 +75,7 @@ class Recorder:
     def finish(self) -> None:
         """Write down what was collected, and tell everybody who wants to know."""
         Change.objects.bulk_create(self._waiting, batch_size=_AT_ONCE)
-        self._waiting = []
+        self._waiting, self._records = [], {}
         ids = {target: found for target, found in self._ids.items() if found}
         if ids:
             objects_changed.send(ChangeSet, change_set=self.change_set, ids=ids)

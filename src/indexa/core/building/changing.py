@@ -20,13 +20,13 @@ def add_table(part: Part, name: str, schema: str = "") -> Table:
     return table
 
 
-def rename_table(part: Part, table_id: int, name: str) -> None:
-    """Give a table another name."""
+def rename_table(part: Part, table_id: int, name: str, schema: str | None = None) -> None:
+    """Give a table another name, or another schema."""
     table = part.table(table_id)
-    name = _checked(name)
-    if name != table.name:
-        _refuse_taken(part, table.schema, name, but=table_id)
-        table.name = name
+    name, schema = _checked(name), table.schema if schema is None else schema
+    if (name, schema) != (table.name, table.schema):
+        _refuse_taken(part, schema, name, but=table_id)
+        table.name, table.schema = name, schema
 
 
 def delete_table(part: Part, table_id: int) -> None:

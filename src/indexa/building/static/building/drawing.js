@@ -45,6 +45,7 @@ function askForTable(at, x, y) {
   place = { x: Math.round(at.x / GRID) * GRID, y: Math.round(at.y / GRID) * GRID };
   open(tableSlip, x, y);
   tableSlip.reset();
+  document.getElementById("draw-similar").replaceChildren();
   tableSlip.elements.name.focus();
 }
 
@@ -177,7 +178,8 @@ document.body.addEventListener("htmx:afterSettle", () => {
 
 tableSlip.addEventListener("submit", async (event) => {
   event.preventDefault();
-  const values = { name: tableSlip.elements.name.value, diagram: addresses.diagram, ...place };
+  const like = event.submitter?.name === "like" ? event.submitter.value : "";
+  const values = { name: tableSlip.elements.name.value, diagram: addresses.diagram, like, ...place };
   const done = await send(addresses.tables, form(values));
   if (!done) return;
   tableSlip.hidden = true;

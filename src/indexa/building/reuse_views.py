@@ -1,0 +1,79 @@
+"""Tables under another name, in another schema or in another model; what there is already of a name."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from indexa.areas.models import Role
+from indexa.areas.policies import AreaRequest, in_area
+from indexa.building import reuse, services
+from indexa.building.views import done_to_table, editable_table
+from indexa.changes.recording import Recorder
+from indexa.core.building import changing
+from indexa.core.building.parts import BuildError, Part
+from indexa.store.models import StoredModel
+from indexa.ui.parameters import parse_int
+
+
+@require_GET
+@in_area(Role.STEWARD)
+def similar_columns(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """Columns of the typed name elsewhere in the area, offered to be used again."""
+    table = editable_table(request, table_pk)
+    found = reuse.similar_columns(request.area, table, request.GET.get("name", "")[:200])
+    return render(request, "building/_similar_columns.html", {"table": table, "found": found})
+
+
+@require_GET
+@in_area(Role.STEWARD)
+def similar_tables(request: AreaRequest, pk: int) -> HttpResponse:
+    """Tables of the typed name in the area, offered to be copied."""
+    model = get_object_or_404(StoredModel, pk=pk, area=request.area)
+    found = reuse.similar_tables(request.area, model, request.GET.get("name", "")[:200])
+    return render(request, "building/_similar_tables.html", {"model": model, "found": found})
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def rename_table(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """Give a table another name, or move it to another schema."""
+    table = editable_table(request, table_pk)
+    name, schema = request.POST.get("name", ""), request.POST.get("schema", table.schema).strip()[:200]
+    return done_to_table(
+        request, table, f"{table.name} is called {name.strip()[:80]}",
+        lambda part: changing.rename_table(part, table.pk, name, schema), about=frozenset({table.pk}),
+    )  # fmt: skip
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def copy_table(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """Copy a table with its columns, keys and words, into this model or another one of its layer."""
+    table = editable_table(request, table_pk)
+    model = get_object_or_404(
+        StoredModel, pk=parse_int(request.POST.get("model")), area=request.area, layer=table.model.layer
+    )
+    name = request.POST.get("name", "")
+    made: list[reuse.Copied] = []
+
+    def work(part: Part) -> None:
+        made.append(reuse.copy_into(part, table, name, table.schema))
+
+    def also(changes: Recorder, ids: dict[int, int]) -> None:
+        copied = made[0]
+        words = {ids[new]: old for new, old in copied.columns.items()}
+        reuse.copy_words(changes, words, (ids[copied.table.id], table.pk))
+
+    try:
+        built = services.change(
+            area=request.area, person=request.user, model=model, tables=[], why=f"Copied {table.name} from {table.model.name}",
+            work=work, also=also,
+        )  # fmt: skip
+    except BuildError as error:
+        messages.error(request, str(error))
+        return redirect("modeling:table", request.area.slug, table.pk)
+    messages.success(request, f"{name.strip()} is copied to {model.name}. Press u to undo.")
+    return redirect("modeling:table", request.area.slug, built.ids[made[0].table.id])
