@@ -317,3 +317,19 @@ class KeyNameTests(BuildingCase):
         self.undo()
         self.undo()
         self.assertEqual(self.names(), {"pk_customer", "own_name", "fk_orders_customer"})
+
+
+class DeriveChoicesTests(BuildingCase):
+    def test_choices_are_kept_as_a_preset_and_unknown_ones_are_refused(self) -> None:
+        self.entity("Customer", ("Customer Number", "integer"))
+        given = {"platform": "postgresql", "name": "Care PG", "numbering": "identity", "preset_name": "ours"}
+        self.assertEqual(self.post("derive", self.model.pk, **given).status_code, 302)
+        self.run_job()
+        made = StoredModel.objects.get(name="Care PG")
+        self.assertTrue(StoredColumn.objects.get(table__model=made).identity)
+        preset = self.area.derive_presets.get()
+        page = self.client.get(reverse("building:derive", args=[self.area.slug, self.model.pk]), {"preset": preset.pk})
+        self.assertContains(page, '<option value="identity" selected>')
+        self.assertEqual(
+            self.post("derive", self.model.pk, name="X", platform="postgresql", enums="magic").status_code, 422
+        )

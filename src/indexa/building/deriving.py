@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
+import msgspec
 from django.db import transaction
 from django.urls import reverse
 
@@ -9,6 +12,7 @@ from indexa.adapters.templates import render_confined
 from indexa.areas.models import Area, Person
 from indexa.core.building.parts import BuildError
 from indexa.core.ddl.targets import TARGETS
+from indexa.core.logical.options import DeriveOptions
 from indexa.core.logical.physical import derive_physical
 from indexa.core.model import Model
 from indexa.core.naming.standard import DEFAULT
@@ -35,12 +39,21 @@ class DeriveArguments(Arguments):
     name: str
     schema: str = ""
     standard: int = 0
+    options: dict[str, str] = {}
 
 
 def start(
-    *, area: Area, person: Person, logical: StoredModel, platform: str, name: str, schema: str, standard: int
+    *,
+    area: Area,
+    person: Person,
+    logical: StoredModel,
+    platform: str,
+    name: str,
+    schema: str,
+    standard: int,
+    options: Mapping[str, str] | None = None,
 ) -> Job:
-    """Start the job. Raises BuildError for a name that is taken, a platform that is unknown, and an empty model."""
+    """Start the job. Raises BuildError for a name that is taken, what is unknown of platform and options, and an empty model."""
     name = " ".join(name.replace("\x00", "").split())[:120]
     if not name:
         raise BuildError("The model needs a name.")
@@ -54,8 +67,16 @@ def start(
         raise BuildError(f"{logical.name} has no entities yet.")
     return jobs.start(
         area=area, kind="derive", title=f"Deriving {name} from {logical.name}", person=person, logical=logical.pk, platform=platform,
-        name=name, schema=schema.strip()[:100], standard=standard,
+        name=name, schema=schema.strip()[:100], standard=standard, options=msgspec.to_builtins(options_of(options or {})),
     )  # fmt: skip
+
+
+def options_of(given: Mapping[str, str]) -> DeriveOptions:
+    """Return options by their names. Raises BuildError for one that is none."""
+    try:
+        return msgspec.convert({name: value for name, value in given.items() if value}, DeriveOptions)
+    except msgspec.ValidationError as error:
+        raise BuildError(f"This is nothing that can be chosen: {error}.") from error
 
 
 @background("derive", DeriveArguments)
@@ -70,7 +91,7 @@ def derive(job: Job, progress: Progress) -> str:
     standard = standards.core_standard(stored) if stored else DEFAULT
     derived = derive_physical(
         load_model(logical, with_words=True), given.platform, standard, wordbooks.stack_of(job.area), name=given.name,
-        schema=given.schema, renderer=render_confined,
+        schema=given.schema, renderer=render_confined, options=options_of(given.options),
     )  # fmt: skip
     made = _store(job.area, derived.model, logical, progress)
     made.comment = "\n".join(derived.notes[:200])

@@ -1,4 +1,4 @@
-"""What an area decides about the checks of its models: how much each rule weighs, and what is let stand."""
+"""What an area decides about its models: how much each check weighs, what is let stand, and choices of deriving that are kept."""
 
 from __future__ import annotations
 
@@ -45,3 +45,19 @@ class StructureWaiver(models.Model):
 
     def __str__(self) -> str:
         return self.fingerprint
+
+
+class DerivePreset(models.Model):
+    """Choices of deriving a physical model, kept under a name: platform, schema, standard and options."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="derive_presets")
+    name = models.CharField(max_length=80)
+    choices = models.JSONField(default=dict)
+
+    class Meta:
+        db_table = "derive_preset"
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["area", "name"], name="derive_preset_name_in_its_area")]
+
+    def __str__(self) -> str:
+        return self.name

@@ -2,14 +2,14 @@
 
 from django.urls import path
 
-from indexa.building import check_views, grid_views, object_views, reuse_views, views
+from indexa.building import check_views, derive_views, grid_views, object_views, reuse_views, views
 from indexa.building.ddl_views import ddl, ddl_file
 from indexa.building.side_by_side import side_by_side
 
 app_name = "building"
 urlpatterns = [
     path("models/new/", views.new_model, name="new-model"),
-    path("models/<int:pk>/derive/", views.derive, name="derive"),
+    path("models/<int:pk>/derive/", derive_views.derive, name="derive"),
     path("models/<int:pk>/side-by-side/", side_by_side, name="side-by-side"),
     path("models/<int:pk>/checks/", check_views.page, name="checks"),
     path("models/<int:pk>/checks/decide/", check_views.decide, name="decide-fault"),

@@ -15,7 +15,7 @@ from django_htmx.http import trigger_client_event
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
-from indexa.building import deriving, services
+from indexa.building import services
 from indexa.building.copying import model_of_file, store_copy
 from indexa.building.loading import load_part
 from indexa.building.objects import kinds_for
@@ -33,7 +33,6 @@ from indexa.diagrams.models import Diagram, DiagramCard
 from indexa.diagrams.saving import touch
 from indexa.diagrams.suggestions import suggestions
 from indexa.modeling.queries import visible_tables
-from indexa.naming.standards.models import StoredStandard
 from indexa.store.loading import load_model
 from indexa.store.models import Layer, StoredColumn, StoredModel, StoredRelationship, StoredTable
 from indexa.ui.parameters import parse_int, parse_ints
@@ -313,34 +312,6 @@ def delete_table(request: AreaRequest, table_pk: int) -> HttpResponse:
     )
     response["HX-Redirect"] = where
     return response
-
-
-@require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
-def derive(request: AreaRequest, pk: int) -> HttpResponse:
-    """Choose a platform and a standard, and have the physical model of a logical one made."""
-    require(request.user, request.area, Role.STEWARD)
-    logical = get_object_or_404(StoredModel, pk=pk, area=request.area, layer=Layer.LOGICAL)
-    given = request.POST or {"platform": "postgresql", "name": "", "schema": ""}
-    context = {
-        "model": logical,
-        "platforms": [(name, platforms.label_of(name)) for name in sorted(TARGETS)],
-        "standards": StoredStandard.objects.filter(area=request.area),
-        "given": given,
-        "made": logical.physical_models.order_by("name"),
-    }
-    if request.method == "GET":
-        return render(request, "building/derive.html", context)
-    try:
-        job = deriving.start(
-            area=request.area, person=request.user, logical=logical, platform=request.POST.get("platform", ""),
-            name=request.POST.get("name", "") or f"{logical.name} {request.POST.get('platform', '')}",
-            schema=request.POST.get("schema", ""), standard=parse_int(request.POST.get("standard")),
-        )  # fmt: skip
-    except BuildError as error:
-        messages.error(request, str(error))
-        return render(request, "building/derive.html", context, status=422)
-    return redirect("jobs:page", request.area.slug, job.pk)
 
 
 def editable_table(request: AreaRequest, pk: int) -> StoredTable:

@@ -51,6 +51,18 @@ def add_derive(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--schema", default="", help="the schema that all tables are in")
     parser.add_argument("--name", default="", help="what the model is called")
+    parser.add_argument(
+        "--enums", choices=("platform", "check", "lookup"), default="platform", help="how lists of values are held"
+    )
+    parser.add_argument(
+        "--numbering", choices=("model", "identity", "sequence"), default="model", help="what counts keys of one number"
+    )
+    parser.add_argument(
+        "--subtypes",
+        choices=("own", "one", "each"),
+        default="own",
+        help="a table each, in the table of their supertype, or a table each without the supertype",
+    )
     parser.add_argument("-o", "--output", default="-", help="where the model file goes; - for standard output")
 
 
@@ -112,12 +124,13 @@ def _derive(given: argparse.Namespace) -> int:
 def _physical(given: argparse.Namespace, model: Model) -> Model:
     from indexa.adapters.templates import render_confined
     from indexa.cli.inputs import standard_and_words
+    from indexa.core.logical.options import DeriveOptions
     from indexa.core.logical.physical import derive_physical
 
     standard, stack = standard_and_words(given.standard, given.wordbook)
     derived = derive_physical(
         model, _SAME.get(given.to, given.to), standard, stack, name=given.name or model.name, schema=given.schema,
-        renderer=render_confined,
+        renderer=render_confined, options=DeriveOptions(enums=given.enums, numbering=given.numbering, subtypes=given.subtypes),
     )  # fmt: skip
     for note in derived.notes:
         print(note, file=sys.stderr)
