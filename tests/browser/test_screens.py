@@ -123,6 +123,7 @@ class AccessibilityTests(BrowserCase):
             "new index": reverse("building:new-object", args=[slug, model, "index"])
             + f"?table={table(self.stored, 'mtr').pk}",
             "new sequence": reverse("building:new-object", args=[slug, model, "sequence"]),
+            "DDL templates": reverse("building:templates", args=[slug]),
             "DDL": reverse("building:ddl", args=[slug, model]),
             "new model": reverse("building:new-model", args=[slug]),
             "derive": reverse("building:derive", args=[slug, self.stored.logical_id]),

@@ -20,6 +20,7 @@ from indexa.core.errors import CoreError
 
 TASKS = {
     "render": "indexa.core.naming.patterns:render",
+    "word": "indexa.core.ddl.templates:render",
     "spreadsheet": "indexa.adapters.spreadsheets:rows_of",
     "probe": "indexa.adapters.probing:probe",
 }

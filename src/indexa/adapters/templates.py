@@ -12,15 +12,25 @@ MEGABYTES = 256
 SECONDS = 3.0
 """For one batch, whatever it holds; a thousand names take some 20 ms."""
 _AT_ONCE = 5_000
+_STATEMENTS_AT_ONCE = 500
 
 
 def render_confined(source: str, contexts: Sequence[Mapping[str, object]]) -> list[tuple[str, str]]:
-    """Render a checked template for each context. Raises PatternError where it takes too much time or memory."""
+    """Render a checked template of names for each context. Raises PatternError where it takes too much time or memory."""
+    return _rendered("render", source, contexts, _AT_ONCE)
+
+
+def word_confined(source: str, contexts: Sequence[Mapping[str, object]]) -> list[tuple[str, str]]:
+    """Render a checked template of statements for each context. Raises PatternError where it takes too much time or memory."""
+    return _rendered("word", source, contexts, _STATEMENTS_AT_ONCE)
+
+
+def _rendered(work: str, source: str, contexts: Sequence[Mapping[str, object]], at_once: int) -> list[tuple[str, str]]:
     made: list[tuple[str, str]] = []
     try:
         with kept_child(MEGABYTES) as child:
-            for start in range(0, len(contexts), _AT_ONCE):
-                answer = child.call("render", source, list(contexts[start : start + _AT_ONCE]), seconds=SECONDS)
+            for start in range(0, len(contexts), at_once):
+                answer = child.call(work, source, list(contexts[start : start + at_once]), seconds=SECONDS)
                 made += [(name, why) for name, why in answer]
     except ConfinedError as error:
         raise PatternError(f"It can't be used: {error}.") from None

@@ -16,10 +16,10 @@ from django.views.decorators.http import require_GET
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.building import ddl_templates
 from indexa.core import platforms
 from indexa.core.ddl.script import Options, Script
 from indexa.core.ddl.targets import TARGETS
-from indexa.core.ddl.writing import write_ddl
 from indexa.store.loading import load_model
 from indexa.store.models import Layer, StoredModel
 
@@ -35,7 +35,7 @@ def ddl(request: AreaRequest, pk: int) -> HttpResponse:
     """The script of a physical model, with the choices that make it."""
     model = _model(request, pk)
     dialect, options = _chosen(request, model)
-    script = write_ddl(load_model(model), dialect, options)
+    script = ddl_templates.write(model, load_model(model), dialect, options, request.user)
     text = script.text()
     lines = text.splitlines()
     context = {
@@ -62,7 +62,7 @@ def ddl_file(request: AreaRequest, pk: int) -> HttpResponse:
     """The script as a file, or as a zip with a file for each object."""
     model = _model(request, pk)
     dialect, options = _chosen(request, model)
-    script = write_ddl(load_model(model), dialect, options)
+    script = ddl_templates.write(model, load_model(model), dialect, options, request.user)
     name = re.sub(r"[^\w-]+", "-", f"{model.name}-{dialect}").strip("-")
     if request.GET.get("form") == "zip":
         response = HttpResponse(_zipped(script), content_type="application/zip")

@@ -61,3 +61,23 @@ class DerivePreset(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class DdlTemplate(models.Model):
+    """One version of how an area words a kind of statement; the highest number is in force, an empty source is the plain wording."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="ddl_templates")
+    kind = models.CharField(max_length=20)
+    number = models.PositiveIntegerField()
+    source = models.TextField(blank=True)
+    why = models.CharField(max_length=300, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "ddl_template"
+        ordering = ["kind", "-number"]
+        constraints = [models.UniqueConstraint(fields=["area", "kind", "number"], name="ddl_template_version")]
+
+    def __str__(self) -> str:
+        return f"{self.kind}, version {self.number}"

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from indexa.building import check_views, derive_views, grid_views, object_views, reuse_views, views
+from indexa.building import check_views, derive_views, grid_views, object_views, reuse_views, template_views, views
 from indexa.building.ddl_views import ddl, ddl_file
 from indexa.building.side_by_side import side_by_side
 
@@ -18,6 +18,12 @@ urlpatterns = [
     path("models/<int:pk>/build/tables/", views.add_table, name="add-table"),
     path("models/<int:pk>/columns/", grid_views.page, name="columns"),
     path("models/<int:pk>/columns/set/", grid_views.set_values, name="set-cells"),
+    path("ddl-templates/", template_views.page, name="templates"),
+    path("ddl-templates/preview/", template_views.preview, name="preview-template"),
+    path("ddl-templates/export/", template_views.export, name="export-templates"),
+    path("ddl-templates/import/", template_views.import_, name="import-templates"),
+    path("ddl-templates/<str:kind>/", template_views.page, name="template"),
+    path("ddl-templates/<str:kind>/save/", template_views.save, name="save-template"),
     path("models/<int:pk>/build/schemas/", object_views.add_schema, name="add-schema"),
     path("models/<int:pk>/build/objects/<slug:kind>/", object_views.page, name="new-object"),
     path("models/<int:pk>/build/objects/<slug:kind>/<int:object_pk>/", object_views.page, name="object"),

@@ -12,6 +12,7 @@ from indexa.adapters.errors import SourceError
 from indexa.cli.failing import run_or_say_why
 
 if TYPE_CHECKING:
+    from indexa.core.ddl.script import Script
     from indexa.core.model import Model
 
 _DIALECTS = (
@@ -33,6 +34,12 @@ def add_ddl(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--if-not-exists", action="store_true", help="leave alone what is there already")
     parser.add_argument("--drop-first", action="store_true", help="drop what would be in the way")
     parser.add_argument("--one-file-per-object", action="store_true", help="a numbered file for each object")
+    parser.add_argument(
+        "--templates",
+        default="",
+        metavar="FILE",
+        help="how statements are worded: a file that the page of templates exports",
+    )
     parser.add_argument(
         "--no-header", action="store_true", help="without the lines that say of what and when it was made"
     )
@@ -91,6 +98,8 @@ def _ddl(given: argparse.Namespace) -> int:
         drop_first=given.drop_first, header="" if given.no_header else f"{model.name} for {given.dialect}, {now}",
     )  # fmt: skip
     script = write_ddl(model, _SAME.get(given.dialect, given.dialect), options)
+    if given.templates:
+        script = _worded(given, script, model)
     if given.one_file_per_object:
         if given.output == "-":
             raise SourceError("no-folder", "Files for each object need a folder.", "Name one with -o.")
@@ -105,6 +114,22 @@ def _ddl(given: argparse.Namespace) -> int:
     for remark in script.remarks:
         print(f"left out: {remark.object}: {remark.what}", file=sys.stderr)
     return 0
+
+
+def _worded(given: argparse.Namespace, script: Script, model: Model) -> Script:
+    import msgspec
+
+    from indexa.adapters.templates import word_confined
+    from indexa.core.ddl import templates
+
+    try:
+        sources = msgspec.json.decode(Path(given.templates).read_bytes(), type=dict[str, str])
+    except (OSError, msgspec.DecodeError) as error:
+        raise SourceError("templates", f"{given.templates} is no file of templates: {error}.", "Export one.") from error
+    for source in sources.values():
+        templates.check(source)
+    facts = templates.Facts(platform=given.dialect, model=model.name, date=dt.date.today().isoformat())
+    return templates.worded(script, sources, facts, word_confined)
 
 
 def _derive(given: argparse.Namespace) -> int:

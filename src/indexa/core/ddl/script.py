@@ -47,15 +47,17 @@ class Script(msgspec.Struct):
     batch: str
     body_end: str
     header: str = ""
+    footer: str = ""
 
     def text(self) -> str:
         """Return the script as a file."""
-        parts = ["\n".join(f"-- {line}" for line in self.header.splitlines()) + "\n"] if self.header else []
+        parts = [_remarked(self.header)] if self.header else []
         parts += [self.ended(statement) for statement in self.statements]
         if self.remarks:
             parts.append(
                 "\n".join(f"-- Left out: {one.object}: {one.what}".replace("\n", " ") for one in self.remarks) + "\n"
             )
+        parts += [_remarked(self.footer)] if self.footer else []
         return "\n".join(parts)
 
     def ended(self, statement: Statement) -> str:
@@ -82,3 +84,8 @@ class Script(msgspec.Struct):
             )
             found.append((f"{number:05}-{folder}-{label}.sql", "\n".join(texts)))
         return found
+
+
+def _remarked(text: str) -> str:
+    """Return lines as remarks; those that are remarks already stay as they are."""
+    return "\n".join(line if line.startswith("--") else f"-- {line}".rstrip() for line in text.splitlines()) + "\n"

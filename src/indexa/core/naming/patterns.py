@@ -137,7 +137,8 @@ class _Environment(ImmutableSandboxedEnvironment):
 
 
 @lru_cache(maxsize=1)
-def _environment() -> SandboxedEnvironment:
+def environment() -> SandboxedEnvironment:
+    """Return the sandbox in which templates are compiled: our filters, and nothing that is not told."""
     # Nothing is worked out while a template is compiled: that would be before any limit.
     environment = _Environment(undefined=StrictUndefined, autoescape=False, optimized=False)
     environment.filters = {name: one for name, one in environment.filters.items() if name in _FILTERS}
@@ -147,21 +148,26 @@ def _environment() -> SandboxedEnvironment:
 
 @lru_cache(maxsize=200)
 def _compiled(source: str) -> Template:
-    return _environment().from_string(source)
+    return environment().from_string(source)
 
 
 def check_pattern(source: str) -> None:
     """Raise PatternError unless the template holds only what a name needs. Runs none of it."""
+    check_template(source, PARTS)
+
+
+def check_template(source: str, parts: Mapping[str, str]) -> None:
+    """Raise PatternError unless a template uses only our filters and these parts. Runs none of it."""
     try:
-        tree = _environment().parse(source)
+        tree = environment().parse(source)
         for node in tree.find_all(nodes.Node):
             if not isinstance(node, _NODES):
-                raise PatternError(f"{type(node).__name__} is more than a name needs; line {node.lineno}.")
+                raise PatternError(f"{type(node).__name__} is more than a template may hold; line {node.lineno}.")
             if isinstance(node, nodes.Filter) and node.name not in _FILTERS:
                 raise PatternError(f"There is no filter “{node.name}”. There are {', '.join(sorted(_FILTERS))}.")
-        unknown = meta.find_undeclared_variables(tree) - PARTS.keys()
+        unknown = meta.find_undeclared_variables(tree) - parts.keys()
         if unknown:
-            raise PatternError(f"There is no part “{min(unknown)}”. There are {', '.join(PARTS)}.")
+            raise PatternError(f"There is no part “{min(unknown)}”. There are {', '.join(parts)}.")
     except TemplateError as error:
         raise PatternError(f"It can't be read: {error}.") from None
     except RecursionError:
