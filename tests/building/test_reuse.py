@@ -48,3 +48,12 @@ class ReuseTests(BuildingCase):
         copied = StoredTable.objects.get(model=self.model, name="Client")
         self.assertEqual(self.columns(copied), self.columns(self.customer))
         self.assertContains(self.post("rename-table", self.customer.pk, name=" "), "A name is missing")
+
+    def test_a_table_is_said_to_be_a_dimension_with_its_history_and_that_is_undone(self) -> None:
+        self.post("set-part", self.customer.pk, part="dimension", history="history as rows")
+        self.customer.refresh_from_db()
+        self.assertEqual(self.customer.table_role, "dimension; history as rows")
+        self.post("set-part", self.customer.pk, part="planet")
+        self.undo()
+        self.customer.refresh_from_db()
+        self.assertEqual(self.customer.table_role, "")

@@ -9,6 +9,7 @@ from indexa.core.infer.joins import joined_columns
 from indexa.core.infer.key_signs import begins_span
 from indexa.core.infer.matching import Matcher, stem_of
 from indexa.core.infer.names import SchemaNames
+from indexa.core.infer.proposing import propose
 from indexa.core.infer.surroundings import Surroundings
 from indexa.core.model import Model, Table, Trigger
 from tests.core.test_infer import made, schema
@@ -154,3 +155,37 @@ class EvidenceTests(TestCase):
             "billing",
         )
         self.assertEqual(text, ("its name is that table's with a key word", "the types are the same", "role: billing"))
+
+
+class DimensionalTests(TestCase):
+    """Parts of a star: by name, by shape, and around a fact; a plain schema has none."""
+
+    def parts(self, *tables: str) -> dict[str, str]:
+        found = [made(*one.split("|")) for one in tables]
+        dimensional = {"fact", "dimension", "bridge", "aggregate"}
+        return {one.table: one.kind for one in propose(schema(*found)) if one.kind in dimensional}
+
+    def test_a_star_is_found_by_name_and_around_its_fact(self) -> None:
+        self.assertEqual(
+            self.parts(
+                "fact_sale|day_id customer_id product_id amount:n tax:n|day_id customer_id product_id", "day|day_id name:t|day_id",
+                "dim_customer|customer_id name:t valid_from:d valid_to:d|customer_id", "product|product_id name:t|product_id",
+                "agg_month|month_id amount:n|month_id",
+            ),
+            {"fact_sale": "fact", "day": "dimension", "dim_customer": "dimension", "product": "dimension", "agg_month": "aggregate"},
+        )  # fmt: skip
+
+    def test_a_star_without_such_names_is_found_by_its_shape(self) -> None:
+        tables = (
+            "sale|day_id customer_id product_id amount:n tax:n|day_id customer_id product_id", "day|day_id name:t|day_id",
+            "customer|customer_id name:t|customer_id", "product|product_id name:t|product_id",
+        )  # fmt: skip
+        self.assertEqual(self.parts(*tables), {"sale": "fact"})
+
+    def test_plain_tables_are_no_star(self) -> None:
+        self.assertEqual(
+            self.parts(
+                "customer|id name:t|id", "invoice|id customer_id total:n tax:n|id", "factory|id name:t|id", "dimmer|id level:n|id"
+            ),
+            {},
+        )  # fmt: skip

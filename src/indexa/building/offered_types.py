@@ -1,4 +1,4 @@
-"""The types that a type field completes to."""
+"""What forms of tables offer: types, and the parts that a table can play."""
 
 from __future__ import annotations
 
@@ -6,6 +6,9 @@ from indexa.core.ddl.targets import TARGETS
 from indexa.core.ddl.types import translated
 from indexa.store.models import StoredModel
 
+PARTS = ("", "code table", "many-to-many table", "subtype", "fact", "dimension", "bridge", "aggregate")
+HISTORIES = ("", "history overwritten", "history as rows", "history in columns")
+"""What a dimension does with the values it had before; "" where nobody said."""
 TYPES = (
     "integer", "bigint", "smallint", "decimal(12, 2)", "double precision", "boolean", "char(2)", "varchar(40)", "varchar(200)", "text",
     "date", "time", "timestamp", "timestamp with time zone", "uuid", "binary", "json",

@@ -1,4 +1,4 @@
-"""Tables under another name, in another schema or in another model; what there is already of a name."""
+"""Tables under another name, in another schema or in another model, and the parts they play; what there is already of a name."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.building import reuse, services
+from indexa.building.offered_types import HISTORIES, PARTS
 from indexa.building.views import done_to_table, editable_table
 from indexa.changes.recording import Recorder
 from indexa.core.building import changing
@@ -77,3 +78,16 @@ def copy_table(request: AreaRequest, table_pk: int) -> HttpResponse:
         return redirect("modeling:table", request.area.slug, table.pk)
     messages.success(request, f"{name.strip()} is copied to {model.name}. Press u to undo.")
     return redirect("modeling:table", request.area.slug, built.ids[made[0].table.id])
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def set_part(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """Say which part a table plays, and for a dimension which history it keeps."""
+    table = editable_table(request, table_pk)
+    part, history = request.POST.get("part", ""), request.POST.get("history", "")
+    known = part in PARTS and (part != "dimension" or history in HISTORIES)
+    if known:
+        wanted = f"{part}; {history}" if part == "dimension" and history else part
+        services.set_part(area=request.area, person=request.user, table=table, part=wanted)
+    return done_to_table(request, table, "", lambda _: None)

@@ -83,6 +83,18 @@ def change(
     return Built(ids, consequences(before, after, but=about), before, after)
 
 
+def set_part(*, area: Area, person: Person, table: StoredTable, part: str) -> None:
+    """Say which part a table plays, in words; "" for none in particular."""
+    if table.table_role == part:
+        return
+    with record(
+        area=area, person=person, model_id=table.model_id, why=f"{table.name} is {part or 'no special table'}"
+    ) as changes:
+        changes.update("table", table.pk, table.full_name, "table_role", table.table_role, part)
+        StoredTable.objects.filter(pk=table.pk).update(table_role=part)
+        table.table_role = part
+
+
 def preview(
     *, model: StoredModel, tables: Iterable[int], work: Callable[[Part], object], about: frozenset[int]
 ) -> list[str]:

@@ -33,6 +33,7 @@ urlpatterns = [
     path("models/<int:pk>/build/similar/", reuse_views.similar_tables, name="similar-tables"),
     path("tables/<int:table_pk>/build/similar/", reuse_views.similar_columns, name="similar-columns"),
     path("tables/<int:table_pk>/build/name/", reuse_views.rename_table, name="rename-table"),
+    path("tables/<int:table_pk>/build/part/", reuse_views.set_part, name="set-part"),
     path("tables/<int:table_pk>/build/copy/", reuse_views.copy_table, name="copy-table"),
     path("tables/<int:table_pk>/build/columns/", views.add_column, name="add-column"),
     path("tables/<int:table_pk>/build/columns/<int:column_pk>/", views.change_column, name="column"),

@@ -19,7 +19,7 @@ from indexa.building import services
 from indexa.building.copying import model_of_file, store_copy
 from indexa.building.loading import load_part
 from indexa.building.objects import kinds_for
-from indexa.building.offered_types import offered_types
+from indexa.building.offered_types import HISTORIES, PARTS, offered_types
 from indexa.building.reuse import copy_into, copy_words
 from indexa.changes.recording import Recorder
 from indexa.core import platforms
@@ -45,6 +45,8 @@ def new_model(request: AreaRequest) -> HttpResponse:
     require(request.user, request.area, Role.STEWARD)
     context = {
         "platforms": [(name, platforms.label_of(name)) for name in sorted(TARGETS)],
+        "roles": PARTS,
+        "histories": HISTORIES,
         "models": StoredModel.objects.filter(area=request.area).order_by("layer", "name"),
         "given": request.POST,
     }
@@ -378,6 +380,8 @@ def _show_parts(
         "actions": ACTIONS,
         "objects": _objects(request, table),
         "kinds": kinds_for(table.model, of_table=True),
+        "roles": PARTS,
+        "histories": HISTORIES,
         "models": StoredModel.objects.filter(area=request.area, layer=table.model.layer).order_by("name"),
         "types": offered_types(table.model),
         "told": told or [],

@@ -29,7 +29,10 @@ from indexa.store.models import DescribedColumn, StoredColumn, StoredKey, Stored
 AT_ONCE = 400
 """More proposals than these are decided in the background."""
 _KEYS = {"primary_key": "primary", "unique": "unique"}
-_PARTS = {"code_table": "code table", "many_to_many": "many-to-many table", "subtype": "subtype"}
+_PARTS = {
+    "code_table": "code table", "many_to_many": "many-to-many table", "subtype": "subtype", "fact": "fact", "dimension": "dimension",
+    "bridge": "bridge", "aggregate": "aggregate",
+}  # fmt: skip
 REFERENCES = ("foreign_key", "typed_reference")
 
 

@@ -29,6 +29,10 @@ class StoredProposal(models.Model):
         MANY_TO_MANY = "many_to_many", "Many-to-many table"
         SUBTYPE = "subtype", "Subtype"
         CODE_TABLE = "code_table", "Code table"
+        FACT = "fact", "Fact"
+        DIMENSION = "dimension", "Dimension"
+        BRIDGE = "bridge", "Bridge"
+        AGGREGATE = "aggregate", "Aggregate"
         REPEATED_COLUMN = "repeated_column", "Repeated column"
         DEFINITION = "definition", "Definition from a comment"
 

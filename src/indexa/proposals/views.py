@@ -36,6 +36,10 @@ _FOLLOWS = {
     "many_to_many": "The table is marked as one that joins others.",
     "subtype": "The table is marked as a subtype.",
     "code_table": "The table is marked as a code table.",
+    "fact": "The table is marked as a fact.",
+    "dimension": "The table is marked as a dimension. Which history it keeps is set where the table is edited.",
+    "bridge": "The table is marked as a bridge.",
+    "aggregate": "The table is marked as an aggregate.",
     "repeated_column": "The column shows the definition of the one that it repeats, until it has its own.",
     "definition": "The comment becomes the definition, kept where an edit of it would go. The comment itself stays.",
 }

@@ -43,7 +43,7 @@ def card_of(table: Table, depth: Depth, naming: Naming, width: float = 0) -> Car
     return Card(
         key=(table.schema, table.name), name=table.name, title=title, business_name=business_name, kind=table.kind, rows=rows,
         hidden=hidden, described=described, width=width or _width(title, business_name, table.schema, rows), height=head + ROW * len(rows) + foot,
-        head=head, id=table.id,
+        head=head, id=table.id, part=table.table_role,
     )  # fmt: skip
 
 

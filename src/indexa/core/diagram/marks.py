@@ -82,11 +82,16 @@ def _kinds(drawing: Drawing) -> Values:
     return {card.key: card.kind for card in drawing.cards}
 
 
+def _parts(drawing: Drawing) -> Values:
+    return {card.key: card.part for card in drawing.cards}
+
+
 _OWN: Sequence[Mark] = (
     Mark("schema", "schema", _schemas),
     Mark("neighbourhood", "neighbourhood", _neighbourhoods),
     Mark("described", "described or not", _described),
     Mark("kind", "kind of table", _kinds),
+    Mark("part", "part it plays", _parts),
 )
 for _mark in _OWN:
     register_mark(_mark)

@@ -54,6 +54,8 @@ class Card(msgspec.Struct):
     mark: str = ""
     """The value that the colour stands for, in words."""
     id: str = ""
+    part: str = ""
+    """The part that the table plays: fact, code table …"""
 
     @property
     def right(self) -> float:

@@ -14,6 +14,10 @@ ProposalKind: TypeAlias = Literal[
     "code_table",
     "many_to_many",
     "subtype",
+    "fact",
+    "dimension",
+    "bridge",
+    "aggregate",
     "repeated_column",
     "definition",
 ]

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 
 from indexa.core.infer.code_tables import code_table
 from indexa.core.infer.data import DataSaid
+from indexa.core.infer.dimensional import dimensional
 from indexa.core.infer.foreign import Weigher
 from indexa.core.infer.keys import KeyChoice
 from indexa.core.infer.names import SchemaNames
@@ -37,7 +38,8 @@ def roles(
         made += _subtype(names, one.table, columns, out)
         made += code_table(names, number, columns, out, incoming[number], data)
         made += repeated(names, held, number, out, data)
-    return made
+    keyed = [key_of(one.table, keys[number]) for number, one in enumerate(names.tables)]
+    return made + dimensional(names, keyed, references, incoming)
 
 
 def references_of(weigher: Weigher, found: Iterable[Reference]) -> dict[int, list[Reference]]:

@@ -40,7 +40,7 @@ def prepare(logical: Model, options: DeriveOptions) -> Prepared:
     model = msgspec.structs.replace(logical, tables=copy.deepcopy(logical.tables))
     prepared = Prepared(model, [])
     if options.subtypes != "own":
-        for subtype in [table for table in model.tables if table.table_role == "subtype"]:
+        for subtype in [table for table in model.tables if "subtype" in table.table_role.split("; ")]:
             key = _to_supertype(subtype)
             supertype = _find(model, key.ref_schema, key.ref_table) if key else None
             if supertype is None:
@@ -129,7 +129,7 @@ def _drop_supertypes(prepared: Prepared, logical: Model) -> None:
     """Take out the supertypes; relationships to them would have several tables to lead to, and are told."""
     gone = set()
     for table in logical.tables:
-        key = _to_supertype(table) if table.table_role == "subtype" else None
+        key = _to_supertype(table) if "subtype" in table.table_role.split("; ") else None
         if key is not None:
             gone.add((key.ref_schema, key.ref_table))
     model = prepared.model
