@@ -269,7 +269,8 @@ def _same_column(match: TableMatch, before: Column, after: Column) -> tuple[str,
     message = bool(before.comment) and before.comment == after.comment
     similar = similarity(before.name, after.name) >= _SIMILAR
     shortened = alike and place and not similar and abbreviates(before.name, after.name)
-    if not why and not (alike and (message or (place and (similar or shortened)))):
+    key = _in_the_same_key(match, before.name, after.name) if alike and (place or similar) else ""
+    if not why and not (alike and (message or key or (place and (similar or shortened)))):
         return ()
     if alike:
         why.append("the type is the same")
@@ -281,7 +282,25 @@ def _same_column(match: TableMatch, before: Column, after: Column) -> tuple[str,
         why.append("the names are alike")
     if shortened:
         why.append("one name is the other with words shortened")
+    if key:
+        why.append(f"it stands in its place in {key}")
     return tuple(why)
+
+
+def _in_the_same_key(match: TableMatch, before: str, after: str) -> str:
+    """Return the name of a key or index in which one column stands where the other stood, all else of it being the same."""
+
+    def parts(table: Table) -> dict[str, tuple[str, ...]]:
+        keys = [key for key in (table.primary_key, *table.unique) if key and key.name]
+        return {key.name: key.columns for key in keys} | {
+            index.name: tuple(part.column for part in index.parts) for index in table.indexes if index.name
+        }
+
+    later = parts(match.after)
+    for name, columns in parts(match.before).items():
+        if before in columns and later.get(name) == tuple(after if column == before else column for column in columns):
+            return name
+    return ""
 
 
 def _place(table: Table, column: Column) -> int:

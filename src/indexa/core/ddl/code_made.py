@@ -14,7 +14,7 @@ _WORD = re.compile(r"\w+")
 
 def make_views(draft: Draft) -> None:
     """Make views, those that others use first."""
-    for view in _views_in_order(draft.views):
+    for view in views_in_order(draft.views):
         if not draft.same or not view.definition_sql:
             why = "its query is in the words of another platform" if view.definition_sql else "its query is not known"
             draft.note(view.full_name, f"a view: {why}")
@@ -103,7 +103,7 @@ def _words_of(texts: Iterable[str]) -> set[str]:
     return {word.lower() for one in texts for word in _WORD.findall(one)}
 
 
-def _views_in_order(views: Sequence[Table]) -> list[Table]:
+def views_in_order(views: Sequence[Table]) -> list[Table]:
     """Return views with those that others use before them."""
     mentions = {view.full_name: _words_of([view.definition_sql]) for view in views}
     names = {view.name.lower(): view for view in views}

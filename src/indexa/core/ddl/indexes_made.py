@@ -42,6 +42,12 @@ def make_index(draft: Draft, table: Table, index: Index) -> None:
     draft.add("index", table.schema, index.name, words)
 
 
+def make_indexes(draft: Draft, table: Table) -> None:
+    """Make all indexes of a table."""
+    for index in table.indexes:
+        make_index(draft, table, index)
+
+
 def _method(draft: Draft, table: Table, index: Index) -> tuple[str, str]:
     """Return how an index works in the words before INDEX and after its name."""
     if not draft.same:

@@ -1,0 +1,1 @@
+"""Change scripts: what brings a database from one model to another and keeps its rows."""
