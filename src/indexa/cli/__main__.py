@@ -7,7 +7,7 @@ import sys
 from collections.abc import Sequence
 from typing import Any
 
-from indexa.cli import building, check, diagrams, infer, names, read
+from indexa.cli import building, check, comparing, diagrams, infer, names, read
 
 _EXAMPLES = {
     "read": (
@@ -32,6 +32,14 @@ _EXAMPLES = {
         "derive care.json --to oracle -s standard.json --schema care -o care-oracle.json",
         "derive dump.sql --to logical -w words.csv -o logical.json",
     ),
+    "compare": (
+        "compare billing-2025.json billing.json --ignore comments --fail-on difference",
+        "compare old.sql postgresql://reader@host/billing --format markdown -o differences.md",
+    ),
+    "change": (
+        "change old.sql new.sql --dialect postgresql -o change.sql --revert back.sql --report steps.json",
+        "change billing.json wanted.json --dialect mariadb --allow-drops -o change.sql",
+    ),
     "check": ("check billing.json -s standard.json -w words.csv", "check dump.sql -f sarif -o names.sarif"),
 }
 
@@ -55,6 +63,13 @@ def main(arguments: Sequence[str] | None = None) -> int:
         ("render", diagrams.add_render, diagrams.render, "a diagram as SVG, PNG, PDF, Mermaid or DOT"),
         ("ddl", building.add_ddl, building.ddl, "the script that makes a model on a platform"),
         ("derive", building.add_derive, building.derive, "a logical model to a physical one, or the other way round"),
+        ("compare", comparing.add_compare, comparing.compare, "what differs between two models"),
+        (
+            "change",
+            comparing.add_change,
+            comparing.change,
+            "the script that brings a database from one model to another",
+        ),
         ("mine", names.add_mine, names.mine, "models to proposals for the wordbook, as JSON lines"),
     ):
         command = _command(commands, name, tells, run.__doc__)

@@ -15,17 +15,22 @@ if TYPE_CHECKING:
     from indexa.core.ddl.script import Script
     from indexa.core.model import Model
 
-_DIALECTS = (
+DIALECTS = (
     "bigquery", "db2", "duckdb", "firebird", "greenplum", "informix", "mariadb", "mysql", "oracle", "postgresql", "redshift", "snowflake",
     "sqlite", "sqlserver", "teradata",
 )  # fmt: skip
 _SAME = {"mariadb": "mysql"}
 
 
+def same_platform(dialect: str) -> str:
+    """Return the platform that a dialect is of."""
+    return _SAME.get(dialect, dialect)
+
+
 def add_ddl(parser: argparse.ArgumentParser) -> None:
     """Describe what `ddl` takes."""
     parser.add_argument("model", help="a model file, or anything that `indexa read` takes")
-    parser.add_argument("--dialect", required=True, choices=_DIALECTS, help="the platform that the script is for")
+    parser.add_argument("--dialect", required=True, choices=DIALECTS, help="the platform that the script is for")
     parser.add_argument(
         "-o", "--output", default="-", help="where the script goes; a folder with --one-file-per-object"
     )
@@ -49,7 +54,7 @@ def add_derive(parser: argparse.ArgumentParser) -> None:
     """Describe what `derive` takes."""
     parser.add_argument("model", help="a model file, or anything that `indexa read` takes")
     parser.add_argument(
-        "--to", required=True, metavar="logical|DIALECT", choices=("logical", *_DIALECTS),
+        "--to", required=True, metavar="logical|DIALECT", choices=("logical", *DIALECTS),
         help="logical, or the platform of the physical model",
     )  # fmt: skip
     parser.add_argument("-s", "--standard", default="", help="the naming standard, JSON; a plain one if not given")
@@ -97,7 +102,7 @@ def _ddl(given: argparse.Namespace) -> int:
         schemas=frozenset(given.schema), comments=not given.no_comments, if_not_exists=given.if_not_exists,
         drop_first=given.drop_first, header="" if given.no_header else f"{model.name} for {given.dialect}, {now}",
     )  # fmt: skip
-    script = write_ddl(model, _SAME.get(given.dialect, given.dialect), options)
+    script = write_ddl(model, same_platform(given.dialect), options)
     if given.templates:
         script = _worded(given, script, model)
     if given.one_file_per_object:
@@ -154,7 +159,7 @@ def _physical(given: argparse.Namespace, model: Model) -> Model:
 
     standard, stack = standard_and_words(given.standard, given.wordbook)
     derived = derive_physical(
-        model, _SAME.get(given.to, given.to), standard, stack, name=given.name or model.name, schema=given.schema,
+        model, same_platform(given.to), standard, stack, name=given.name or model.name, schema=given.schema,
         renderer=render_confined, options=DeriveOptions(enums=given.enums, numbering=given.numbering, subtypes=given.subtypes),
     )  # fmt: skip
     for note in derived.notes:

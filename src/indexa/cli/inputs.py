@@ -13,8 +13,11 @@ from indexa.core.naming.wordbook import Stack
 _LARGEST_STANDARD = 50_000_000
 
 
-def model_of(name: str) -> Model:
-    """Return the model of a model file, or of anything that `indexa read` takes. Raises SourceError and CoreError."""
+def model_of(name: str, dialect: str = "") -> Model:
+    """Return the model of a model file, or of anything that `indexa read` takes. Raises SourceError and CoreError.
+
+    `dialect` is that of a script; "" where it is found out.
+    """
     path = Path(name)
     if path.suffix == ".json" and path.is_file():
         from indexa.core.model.file import read
@@ -22,7 +25,7 @@ def model_of(name: str) -> Model:
         return read(path.read_bytes())
     from indexa.cli.read import read_source
 
-    return read_source([name], "")
+    return read_source([name], dialect)
 
 
 def standard_and_words(standard: str, wordbooks: Sequence[str]) -> tuple[Standard, Stack]:

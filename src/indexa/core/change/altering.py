@@ -64,7 +64,10 @@ class Altering:
         kind: str = "table",
     ) -> None:
         """Put a step at the end; one without statements is none."""
-        found = [one if isinstance(one, Statement) else Statement(kind, "", object_, one) for one in statements if one]
+        given = list(statements)
+        found = [one if isinstance(one, Statement) else Statement(kind, "", object_, one) for one in given if one]
+        if given and not found:
+            self.keep(object_, f"{what}: the platform can't")
         if found:
             self.steps.append(
                 Step(
@@ -642,6 +645,8 @@ class Altering:
                 f"UPDATE {path} SET {self.quoted(after.name)} = {after.default} WHERE {self.quoted(after.name)} IS NULL"
             )
         never = "NOT NULL" if not after.nullable else "NULL"
+        if after.nullable and not before.nullable and not line.endswith(" NULL"):
+            line += " NULL"  # without the word it would stay as it is
         if fields & {"type", "nullable", "collation"} or "{line}" in self.words.whole_column:
             statements.append(
                 self.words.whole_column.format(
@@ -784,8 +789,7 @@ class Altering:
             table, **member, comment="", options=(), partition_by="", partitions=[], inherits=()
         )
         made = self.made(lambda draft: make_table(draft, Columns(draft), bare), self.part_of(tables=[bare]))
-        found = [line.strip().rstrip(",") for one in made for line in one.text.split("\n")[1:-1]]
-        return ["\n".join(found)] if found else []
+        return [one.text.partition("(\n")[2].rpartition("\n)")[0].strip() for one in made if one.kind == "table"]
 
     def add_foreign_keys(self) -> None:
         wanted: list[tuple[Table, ForeignKey, str]] = [(table, key, "") for table, key in self.again]

@@ -16,6 +16,8 @@ from indexa.core.model import VIEW_KINDS, Column, Table
 from indexa.core.model.translating import translated
 
 _WORD = re.compile(r"\w+")
+_ANY: frozenset[str] = frozenset({"*"})
+"""Whatever column of a table."""
 _NUMBERS = frozenset({"small", "integer", "big", "decimal"})
 _DIGITS = 10
 _LITERAL = re.compile(r"'[^']*'|[-+]?[\d.]+")
@@ -62,11 +64,11 @@ class TablePlan(msgspec.Struct):
         """Return whether it has another name or schema."""
         return (self.before.schema, self.before.name) != (self.after.schema, self.after.name)
 
-    def reaches(self, *kinds: str) -> bool:
-        """Return whether columns lose or change what views and keys of other tables rest on."""
-        return bool(self.gone) or any(
-            set(one.fields) & {"type", "generated", "collation", *kinds} for one in self.changed
-        )
+    def reached(self, *, drops: bool) -> set[str]:
+        """Return the columns, by their earlier names, that lose or change what views rest on."""
+        found = {one.before.name for one in self.changed if set(one.fields) & {"type", "generated", "collation"}}
+        found |= {old for old, _ in self.renamed}
+        return found | ({column.name for column in self.gone} if drops else set())
 
 
 class ObjectChange(msgspec.Struct):
@@ -96,8 +98,8 @@ class Plan(msgspec.Struct):
         return self.comparison.forward.tables.get(name, name)
 
 
-def plan(comparison: Comparison) -> Plan:
-    """Work out what has to be done to bring the earlier state to the later one."""
+def plan(comparison: Comparison, *, drops: bool) -> Plan:
+    """Work out what has to be done to bring the earlier state to the later one; `drops` says whether columns go."""
     ids = {one.id: one for one in comparison.differences}
     matches = comparison.matches
     of_table: dict[tuple[str, str], list[str]] = defaultdict(list)
@@ -125,7 +127,7 @@ def plan(comparison: Comparison) -> Plan:
     for table in comparison.before.tables:
         if (table.schema, table.name) not in matches.by_before:
             (made.gone_views if table.kind in VIEW_KINDS else made.gone).append(table)
-    _views_in_the_way(made, views)
+    _views_in_the_way(made, views, drops=drops)
     return made
 
 
@@ -182,24 +184,34 @@ def _objects(comparison: Comparison, ids: dict[str, Difference]) -> list[ObjectC
     return found
 
 
-def _views_in_the_way(made: Plan, views: list[TablePlan]) -> None:
+def _views_in_the_way(made: Plan, views: list[TablePlan], *, drops: bool) -> None:
     """Have views that rest on what changes dropped before and made again after, and those that rest on them."""
-    reached = {one.before.name.lower() for one in made.tables if one.reaches() or one.renamed or one.is_moved}
-    reached |= {table.name.lower() for table in (*made.gone, *made.gone_views)}
-    reached |= {one.before.name.lower() for one in made.objects if one.what == "routine" and one.before is not None}
+    reached = {table.name.lower(): _ANY for table in (*made.gone, *made.gone_views)}
+    for one in made.tables:
+        if one.is_moved:
+            reached[one.before.name.lower()] = _ANY
+        elif columns := one.reached(drops=drops):
+            reached[one.before.name.lower()] = frozenset(name.lower() for name in columns)
+    for change in made.objects:
+        if change.what == "routine" and change.before is not None:
+            reached[change.before.name.lower()] = _ANY
     again = [one for one in views if any(not id_.endswith(".comment") for id_ in one.ids) or one.is_moved]
     waiting = [one for one in views if one not in again]
     found = True
     while found:
-        names = reached | {one.before.name.lower() for one in again}
-        found_now = [
-            one for one in waiting if names & {word.lower() for word in _WORD.findall(one.before.definition_sql)}
-        ]
-        again += found_now
-        waiting = [one for one in waiting if one not in found_now]
-        found = bool(found_now)
+        reached |= {one.before.name.lower(): _ANY for one in again}
+        in_the_way = [one for one in waiting if _rests_on(one.before.definition_sql, reached)]
+        again += in_the_way
+        waiting = [one for one in waiting if one not in in_the_way]
+        found = bool(in_the_way)
     made.gone_views += [one.before for one in again]
     made.new_views += [one.after for one in again]
+
+
+def _rests_on(query: str, reached: dict[str, frozenset[str]]) -> bool:
+    """Return whether a query mentions one of the tables with one of the columns that change, as far as its words tell."""
+    words = {word.lower() for word in _WORD.findall(query)}
+    return any(reached[name] is _ANY or "*" in query or reached[name] & words for name in words & reached.keys())
 
 
 def is_numbered(table: TablePlan, column: Column, platform: str) -> bool:

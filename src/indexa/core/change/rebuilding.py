@@ -192,10 +192,8 @@ class Rebuilding(Altering):
             may_fail = (
                 may_fail or (old.nullable and not column.nullable and column.default is None) or old.type != column.type
             )
-        statements = [
-            f"INSERT INTO {self.path(after)} ({', '.join(names)})\nSELECT {', '.join(values)} FROM {self._aside(table.before)}",
-            f"DROP TABLE {self._aside(table.before)}",
-        ]
+        carry = f"INSERT INTO {self.path(after)} ({', '.join(names)})\nSELECT {', '.join(values)} FROM {self._aside(table.before)}"
+        statements = [carry if names else "", f"DROP TABLE {self._aside(table.before)}"]
         if self.platform == "sqlite" and any(column.identity for column in after.columns):
             statements.insert(1, self._counter(table))
         self.step(

@@ -39,7 +39,8 @@ def change_of(comparison: Comparison, platform: str, options: Options | None = N
             f"“{platform}” is no platform that change scripts are written for. Known: {', '.join(sorted(TARGETS))}."
         )
     writer = Rebuilding if platform in _ANEW else AlteringMySQL if platform == "mysql" else Altering
-    made = writer(plan(comparison), platform, options or Options())
+    options = options or Options()
+    made = writer(plan(comparison, drops=options.allow_drops), platform, options)
     made.run()
     target = TARGETS[platform]
     words = made.words

@@ -21,6 +21,8 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     fold: Fold = "keep"
     """What becomes of an unquoted name."""
+    keeps_references: bool = False
+    """Whether a reference outlives its table: it is to whatever table of that name comes."""
     case_matters: bool = False
     """Whether two names that differ by case only are two names."""
     fold_quoted: bool = False

@@ -155,14 +155,14 @@ class Script:
         self.found_by_words.clear()
 
     def drop(self, draft: Draft) -> None:
-        """Take a table out again, and the references to it."""
+        """Take a table out again, and the references to it where they can't be without it."""
         self.leave_whole(draft)
         del self.drafts[draft.number]
         self._gone[self._key(draft.table.schema, draft.table.name)] = draft
         self._unlist(self._key(draft.table.schema, draft.table.name), draft.number)
         self.sequences.drop_of(draft.table.full_name)
         for other, ref in self._referring.pop(draft.number, ()):
-            if any(ref is one for one in other.references):
+            if not self.dialect.keeps_references and any(ref is one for one in other.references):
                 other.references.remove(ref)
                 other.table.foreign_keys.remove(ref.key)
 

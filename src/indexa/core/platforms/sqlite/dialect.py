@@ -36,6 +36,7 @@ DIALECT = Dialect(
     commands=r"\.\w",
     any_type_words=True,
     primary_key_may_be_null=True,
+    keeps_references=True,
     views_follow=True,
     canonical_type=canonical_type,
     canonical_default=canonical_default,
