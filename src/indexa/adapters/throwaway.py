@@ -1,0 +1,287 @@
+"""Databases that are started for one purpose and thrown away: no other program knows them, and nothing of them stays."""
+
+from __future__ import annotations
+
+import os
+import pwd
+import shutil
+import signal
+import socket
+import sqlite3
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import closing, contextmanager, suppress
+from pathlib import Path
+from typing import Any, Protocol
+
+from indexa.adapters.address import Address
+from indexa.adapters.errors import SourceError
+
+STARTS = ("postgresql", "mysql", "sqlite", "duckdb")
+"""Platforms of which a database can be started here, if their server is installed."""
+_ENVIRONMENT = {"PATH": "/usr/sbin:/usr/bin:/bin", "LC_ALL": "C.UTF-8", "HOME": "/tmp"}  # noqa: S108  a home for a server
+_WAIT = 30.0
+"""Seconds until a server has to answer."""
+
+
+class Database(Protocol):
+    """One empty database: statements are run in it one by one, and it is read as a source is."""
+
+    platform: str
+    address: Address
+    password: str
+
+    def run(self, statement: str) -> None:
+        """Run a statement. Raises DatabaseRefusedError with the server's own words."""
+
+    def value(self, query: str) -> Any:
+        """Return the first value of a query."""
+
+    def close(self) -> None:
+        """Let go of the connection, so that the database can be read from elsewhere."""
+
+
+class DatabaseRefusedError(Exception):
+    """What a server says of a statement that it does not take."""
+
+
+@contextmanager
+def server(platform: str) -> Iterator[Server]:
+    """Start a server for a platform (a folder for files), and end it. Raises SourceError where there is none to start."""
+    if platform not in STARTS:
+        raise SourceError("no-server", f"No server of {platform} can be started here.", "Try the script by hand.")
+    folder = tempfile.mkdtemp(prefix="indexa-rehearsal-")
+    try:
+        made = {"postgresql": _PostgreSQL, "mysql": _MySQL}.get(platform, _Files)(platform, Path(folder))
+        try:
+            made.start()
+            yield made
+        finally:
+            made.stop()
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+class Server:
+    """A server that runs only here."""
+
+    def __init__(self, platform: str, folder: Path) -> None:
+        self.platform, self._folder = platform, folder
+        self._process: subprocess.Popen[bytes] | None = None
+        self.port = 0
+
+    def start(self) -> None:
+        """Start it and wait until it answers."""
+
+    def database(self, name: str) -> Database:
+        """Make an empty database."""
+        raise NotImplementedError
+
+    def reopened(self, database: Database) -> Database:
+        """Return a database that was let go of with an open connection."""
+        raise NotImplementedError
+
+    def stop(self) -> None:
+        """End the process that was started, and no other."""
+        if self._process is None or self._process.poll() is not None:
+            return
+        self._process.send_signal(signal.SIGINT if self.platform == "postgresql" else signal.SIGTERM)
+        try:
+            self._process.wait(_WAIT)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+
+    def _as(self, user: str) -> dict[str, Any]:
+        """Return how a process is started: servers refuse to be root's."""
+        given: dict[str, Any] = {
+            "env": _ENVIRONMENT,
+            "cwd": "/",
+            "stdin": subprocess.DEVNULL,
+            "stdout": subprocess.DEVNULL,
+        }
+        if os.getuid() == 0:
+            who = pwd.getpwnam(user)
+            os.chown(self._folder, who.pw_uid, who.pw_gid)
+            given |= {"user": who.pw_uid, "group": who.pw_gid, "extra_groups": []}
+        return given
+
+    def _wait_for(self, answers: Any) -> None:
+        until = time.monotonic() + _WAIT
+        while time.monotonic() < until:
+            if self._process is not None and self._process.poll() is not None:
+                break
+            with suppress(Exception):
+                answers()
+                return
+            time.sleep(0.05)
+        raise SourceError(
+            "no-server", f"The server of {self.platform} for the rehearsal did not start.", "Look at its installation."
+        )
+
+
+def _free_port() -> int:
+    with socket.socket() as found:
+        found.bind(("127.0.0.1", 0))
+        return int(found.getsockname()[1])
+
+
+def _program(name: str, package: str, *places: Path) -> str:
+    found = next(
+        (str(place / name) for place in places if (place / name).exists()),
+        shutil.which(name, path=_ENVIRONMENT["PATH"]),
+    )
+    if found is None:
+        raise SourceError(
+            "no-server", f"{name} is not installed here, so nothing was rehearsed.", f"Install {package}."
+        )
+    return found
+
+
+class _Connected:
+    """A database behind a driver's connection in which every statement stands for itself."""
+
+    def __init__(
+        self, platform: str, connection: Any, address: Address, password: str, refused: tuple[type[Exception], ...]
+    ) -> None:
+        self.platform, self.address, self.password = platform, address, password
+        self._connection, self._refused = connection, refused
+
+    def run(self, statement: str) -> None:
+        """Run a statement. Raises DatabaseRefusedError with the server's own words."""
+        try:
+            with closing(self._connection.cursor()) as cursor:
+                cursor.execute(statement)
+        except self._refused as error:
+            raise DatabaseRefusedError(" ".join(str(error).split())[:500]) from error
+
+    def value(self, query: str) -> Any:
+        """Return the first value of a query."""
+        try:
+            with closing(self._connection.cursor()) as cursor:
+                cursor.execute(query)
+                row = cursor.fetchone()
+                return row[0] if row else None
+        except self._refused as error:
+            raise DatabaseRefusedError(" ".join(str(error).split())[:500]) from error
+
+    def close(self) -> None:
+        """Let go of the connection."""
+        self._connection.close()
+
+
+class _PostgreSQL(Server):
+    def start(self) -> None:
+        """Make a cluster in the folder and start it."""
+        bins = sorted(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda path: int(path.parent.name))
+        initdb = _program("initdb", "Debian's package postgresql", *bins[-1:])
+        data, how = self._folder / "data", self._as("postgres")
+        subprocess.run(
+            [initdb, "-D", data, "-U", "indexa", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "-N", "--no-instructions"],
+            check=True, stderr=subprocess.DEVNULL, **how,
+        )  # fmt: skip
+        self.port = _free_port()
+        fast = (
+            "fsync=off",
+            "synchronous_commit=off",
+            "full_page_writes=off",
+            "timezone=UTC",
+            "max_locks_per_transaction=1024",
+        )
+        options = [
+            word for one in ("listen_addresses=127.0.0.1", "unix_socket_directories=", *fast) for word in ("-c", one)
+        ]
+        postgres = _program("postgres", "Debian's package postgresql", *bins[-1:])
+        self._process = subprocess.Popen(
+            [postgres, "-D", data, "-p", str(self.port), *options], stderr=subprocess.DEVNULL, **how
+        )
+        self._wait_for(lambda: self._connect("postgres").close())
+
+    def _connect(self, name: str) -> Any:
+        import psycopg
+
+        return psycopg.connect(
+            host="127.0.0.1", port=self.port, user="indexa", dbname=name, autocommit=True, connect_timeout=5
+        )
+
+    def database(self, name: str) -> Database:
+        """Make an empty database."""
+        with closing(self._connect("postgres")) as connection:
+            connection.execute(f'create database "{name}"')
+        return self._opened(name)
+
+    def reopened(self, database: Database) -> Database:
+        """Return the same database with an open connection."""
+        return self._opened(database.address.database)
+
+    def _opened(self, name: str) -> Database:
+        import psycopg
+
+        address = Address("127.0.0.1", self.port, name, "indexa", "disable")
+        return _Connected("postgresql", self._connect(name), address, "", (psycopg.Error,))
+
+
+class _MySQL(Server):
+    def start(self) -> None:
+        """Make a data directory in the folder and start a server on it."""
+        install = _program("mariadb-install-db", "Debian's package mariadb-server")
+        data, how = self._folder / "data", self._as("mysql")
+        subprocess.run(
+            [install, "--no-defaults", f"--datadir={data}", "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-log-bin"],
+            check=True, stderr=subprocess.DEVNULL, **how,
+        )  # fmt: skip
+        self.port = _free_port()
+        self._process = subprocess.Popen(
+            [_program("mariadbd", "Debian's package mariadb-server"), "--no-defaults", f"--datadir={data}", "--bind-address=127.0.0.1",
+             f"--port={self.port}", f"--socket={self._folder}/s", "--skip-log-bin", "--innodb-flush-log-at-trx-commit=0",
+             "--innodb-buffer-pool-size=64M", "--performance-schema=off", "--skip-name-resolve", "--event-scheduler=OFF"],
+            stderr=subprocess.DEVNULL, **how,
+        )  # fmt: skip
+        self._wait_for(lambda: self._connect(None).close())
+
+    def _connect(self, name: str | None) -> Any:
+        import pymysql
+
+        return pymysql.connect(
+            host="127.0.0.1", port=self.port, user="root", database=name, autocommit=True, charset="utf8mb4"
+        )
+
+    def database(self, name: str) -> Database:
+        """Make an empty database, in which statements without a schema work.
+
+        Its letters take three bytes where a table does not say otherwise, so that every key of an older script has room.
+        """
+        self._home = name
+        with closing(self._connect(None)) as connection, connection.cursor() as cursor:
+            cursor.execute(f"create database `{name}` character set utf8mb3")
+        return self._opened(name)
+
+    def reopened(self, database: Database) -> Database:
+        """Return the same database with an open connection."""
+        return self._opened(self._home)
+
+    def _opened(self, name: str) -> Database:
+        import pymysql
+
+        address = Address("127.0.0.1", self.port, "", "root", "disable")
+        return _Connected("mysql", self._connect(name), address, "", (pymysql.MySQLError,))
+
+
+class _Files(Server):
+    def database(self, name: str) -> Database:
+        """Make an empty database in a file."""
+        return self._opened(self._folder / name)
+
+    def reopened(self, database: Database) -> Database:
+        """Return the same file, opened."""
+        return self._opened(Path(database.address.database))
+
+    def _opened(self, path: Path) -> Database:
+        address = Address("", 0, str(path), "")
+        if self.platform == "sqlite":
+            return _Connected("sqlite", sqlite3.connect(path, isolation_level=None), address, "", (sqlite3.Error,))
+        import duckdb
+
+        return _Connected("duckdb", duckdb.connect(str(path)), address, "", (duckdb.Error,))
