@@ -20,6 +20,7 @@ from indexa.core.model import Column, ForeignKey, Model, Table
 from indexa.modeling import editing
 from indexa.modeling.renaming import rename_many
 from indexa.reconcile import services as reconciliations
+from indexa.reconcile.errors import ReconciliationError
 from indexa.reconcile.models import Reconciliation
 from indexa.sources.models import Intake, Source
 from indexa.store.assertions import Assertion, assert_all
@@ -147,7 +148,7 @@ class ConflictTests(TestCase):
         reconciliation = self.read(after)
         row = reconciliation.differences.get(conflict="gone")
         self.assertEqual((row.mine, row.decision), ("set_on", "later"))
-        with self.assertRaisesMessage(reconciliations.ReconciliationError, "Nothing is chosen"):
+        with self.assertRaisesMessage(ReconciliationError, "Nothing is chosen"):
             self.take(reconciliation)
         reconciliations.decide(
             area=self.area, reconciliation_id=reconciliation.pk, numbers=[row.number], decision="take"

@@ -23,6 +23,7 @@ from indexa.modeling.renaming import rename_many
 from indexa.naming.standards import services as standards
 from indexa.naming.standards.models import NameFinding
 from indexa.reconcile import services as reconciliations
+from indexa.reconcile.errors import ReconciliationError
 from indexa.reconcile.models import FoundDifference, Reconciliation
 from indexa.sources import schedules
 from indexa.sources.models import Schedule, Source
@@ -305,7 +306,7 @@ class AgainTests(AgainCase):
         self.change("create table a.more (id int)")
         self.read()
         self.assertEqual(Reconciliation.objects.get(pk=first.pk).state, "replaced")
-        with self.assertRaisesMessage(reconciliations.ReconciliationError, "a later one took its place"):
+        with self.assertRaisesMessage(ReconciliationError, "a later one took its place"):
             reconciliations.apply(area=self.area, person=self.person, reconciliation_id=first.pk)
 
     def test_a_reader_decides_nothing(self) -> None:

@@ -214,7 +214,7 @@ class Saving:
 
     def _new_relationship(self, one: Relationship) -> None:
         child, parent = self._after.tables[one.child], self._after.tables[one.parent]
-        name = f"fk_{child.name}_{parent.name}" if self._model.layer == "physical" else ""
+        name = one.name or (f"fk_{child.name}_{parent.name}" if self._model.layer == "physical" else "")
         properties = {
             "name": name,
             "columns": [],

@@ -8,7 +8,9 @@ from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
-from indexa.reconcile.services import ReconciliationError, apply
+from indexa.reconcile import scripts
+from indexa.reconcile.errors import ReconciliationError
+from indexa.reconcile.services import apply
 from indexa.store.errors import EditError
 
 
@@ -27,3 +29,6 @@ def apply_in_background(job: Job, progress: Progress) -> str:
     except (ReconciliationError, EditError) as error:
         raise JobFailedError(str(error)) from error
     return reverse("reconcile:page", args=[job.area.slug, number])
+
+
+__all__ = ["apply_in_background", "scripts"]

@@ -95,3 +95,105 @@ class FoundDifference(models.Model):
     def full_table(self) -> str:
         """Schema and table with a dot between them; "" for what belongs to no table."""
         return f"{self.schema}.{self.table}" if self.schema and self.table else self.table
+
+
+class ModelComparison(models.Model):
+    """A model beside another state: its source as it was read last, another model, or a file. Decided difference by difference.
+
+    Both states are kept as they were when compared; `base` is the one that both come from, where that is known.
+    """
+
+    area = models.ForeignKey("areas.Area", on_delete=models.CASCADE, related_name="comparisons")
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="comparisons")
+    other_model = models.ForeignKey(StoredModel, null=True, on_delete=models.SET_NULL, related_name="+")
+    source = models.ForeignKey(Source, null=True, on_delete=models.SET_NULL, related_name="comparisons")
+    other_label = models.CharField(max_length=200)
+    mine = models.ForeignKey(Snapshot, on_delete=models.PROTECT, related_name="+")
+    other = models.ForeignKey(Snapshot, on_delete=models.PROTECT, related_name="+")
+    base = models.ForeignKey(Snapshot, null=True, on_delete=models.PROTECT, related_name="+")
+    base_label = models.CharField(max_length=200, blank=True)
+    renames = models.JSONField(default=dict)
+    """Renames that people made, as `KnownRenames` from the other state to the model."""
+    ignore = ArrayField(models.CharField(max_length=30), default=list)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "model_comparison"
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.model_id} beside {self.other_label}"
+
+
+class ComparedDifference(models.Model):
+    """One difference of a comparison: what the other state has (`before`) and the model (`after`), who changed it, and what a
+    person decided."""
+
+    class Decision(models.TextChoices):
+        KEEP = "keep", "Keep model"
+        TAKE = "take", "Take source"
+        LATER = "later", "Skip for now"
+
+    comparison = models.ForeignKey(ModelComparison, on_delete=models.CASCADE, related_name="differences")
+    number = models.PositiveIntegerField()
+    identity = models.TextField()
+    kind = models.CharField(max_length=10)
+    what = models.CharField(max_length=20)
+    schema = models.TextField(blank=True)
+    table = models.TextField(blank=True)
+    name = models.TextField(blank=True)
+    field = models.CharField(max_length=40, blank=True)
+    before = models.TextField(blank=True)
+    after = models.TextField(blank=True)
+    evidence = ArrayField(models.TextField(), default=list)
+    requires = ArrayField(models.TextField(), default=list)
+    side = models.CharField(max_length=5, blank=True)
+    decision = models.CharField(max_length=5, choices=Decision.choices, default=Decision.LATER)
+    decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        db_table = "compared_difference"
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["comparison", "number"], name="compared_difference_in_its_place")
+        ]
+
+    def __str__(self) -> str:
+        return self.identity
+
+    @property
+    def full_table(self) -> str:
+        """Schema and table with a dot between them; "" for what belongs to no table."""
+        return f"{self.schema}.{self.table}" if self.schema and self.table else self.table
+
+
+class KeptScript(models.Model):
+    """A change script as it was written for a comparison, with the one that takes it back, its steps and its rehearsal.
+
+    A sign-off is for exactly this text: `checksum` is that of the script.
+    """
+
+    comparison = models.ForeignKey(ModelComparison, on_delete=models.CASCADE, related_name="scripts")
+    platform = models.CharField(max_length=40)
+    allow_drops = models.BooleanField(default=False)
+    text = models.TextField()
+    revert = models.TextField()
+    steps = models.JSONField(default=list)
+    left_as_it_is = models.JSONField(default=list)
+    checksum = models.CharField(max_length=64)
+    decided = models.CharField(max_length=64)
+    """Digest of the decisions that it was written of."""
+    rehearsal = models.JSONField(null=True)
+    rehearsed_at = models.DateTimeField(null=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    signed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    signed_at = models.DateTimeField(null=True)
+
+    class Meta:
+        db_table = "kept_script"
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"script {self.pk} of comparison {self.comparison_id}"

@@ -12,7 +12,14 @@ from indexa.areas.models import Area
 from indexa.modeling.waiting import Waiting, waits_in_models
 from indexa.reconcile.models import Reconciliation
 from indexa.sources.models import Source
+from indexa.store.models import StoredModel
 from indexa.ui.panels import panel
+
+
+@panel("model", order=5, template="reconcile/_model_reconcile.html")
+def way_to_compare(request: HttpRequest, model: StoredModel) -> dict[str, Any] | None:
+    """Return the model that can be compared."""
+    return {"model": model}
 
 
 @panel("desk", order=20, template="reconcile/_desk.html")

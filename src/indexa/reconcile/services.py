@@ -32,6 +32,7 @@ from indexa.reconcile.conflicts import (
     mark_conflicts,
     structure_of,
 )
+from indexa.reconcile.errors import ReconciliationError
 from indexa.reconcile.models import FoundDifference, Reconciliation
 from indexa.sources.models import Intake
 from indexa.sources.signals import ReadingResult
@@ -39,10 +40,6 @@ from indexa.store.models import StoredModel
 from indexa.store.storing import read_snapshot
 
 Decision = FoundDifference.Decision
-
-
-class ReconciliationError(Exception):
-    """A decision about a later reading that can't be taken; the message says why and what to do."""
 
 
 def follow_reading(

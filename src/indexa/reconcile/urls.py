@@ -2,10 +2,23 @@
 
 from django.urls import path
 
-from indexa.reconcile import views
+from indexa.reconcile import compare_views, script_views, views
 
 app_name = "reconcile"
 urlpatterns = [
+    path("", compare_views.comparison_list, name="comparisons"),
+    path("start/", compare_views.start, name="start"),
+    path("models/<int:pk>/", compare_views.page, name="comparison"),
+    path("models/<int:pk>/decide/", compare_views.decide, name="decide-compared"),
+    path("models/<int:pk>/again/", compare_views.again, name="compare-again"),
+    path("models/<int:pk>/take/", compare_views.take, name="take"),
+    path("models/<int:pk>/report.<slug:form>", compare_views.report, name="report"),
+    path("models/<int:pk>/<int:number>/", compare_views.margin, name="compared-margin"),
+    path("models/<int:pk>/script/", script_views.page, name="script"),
+    path("models/<int:pk>/script/write/", script_views.write, name="write-script"),
+    path("models/<int:pk>/script/rehearse/", script_views.rehearse, name="rehearse"),
+    path("models/<int:pk>/script/sign/", script_views.sign, name="sign"),
+    path("models/<int:pk>/script/<slug:form>/", script_views.file, name="script-file"),
     path("<int:pk>/", views.page, name="page"),
     path("<int:pk>/decide/", views.decide, name="decide"),
     path("<int:pk>/apply/", views.apply, name="apply"),

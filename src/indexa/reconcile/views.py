@@ -18,6 +18,7 @@ from indexa.areas.policies import AreaRequest, in_area
 from indexa.changes import undoing
 from indexa.jobs import services as jobs
 from indexa.reconcile import services as reconciliations
+from indexa.reconcile.errors import ReconciliationError
 from indexa.reconcile.models import FoundDifference, Reconciliation
 from indexa.store.errors import EditError
 from indexa.ui.parameters import parse_int
@@ -117,7 +118,7 @@ def decide(request: AreaRequest, pk: int) -> HttpResponse:
             area=request.area, reconciliation_id=pk, numbers=list(numbers), decision=decision
         )
         messages.success(request, f"{count:,} decision{'' if count == 1 else 's'} changed.")
-    except reconciliations.ReconciliationError as error:
+    except ReconciliationError as error:
         messages.error(request, str(error))
     kept = urlencode({name: value for name, value in given.items() if value and name != "table"})
     return redirect(f"{reverse('reconcile:page', args=[request.area.slug, pk])}?{kept}")
@@ -129,7 +130,7 @@ def _decide_one(request: AreaRequest, reconciliation: Reconciliation, number: in
         count = reconciliations.decide(
             area=request.area, reconciliation_id=reconciliation.pk, numbers=[number], decision=decision
         )
-    except reconciliations.ReconciliationError as error:
+    except ReconciliationError as error:
         failure = str(error)
     row = get_object_or_404(reconciliation.differences, number=number)
     context = _head(reconciliation) | {"d": row, "failure": failure, "fragment": True}
@@ -145,7 +146,7 @@ def reject_rename(request: AreaRequest, pk: int, number: int) -> HttpResponse:
     """Say that what seems renamed is not."""
     try:
         reconciliations.reject_rename(area=request.area, reconciliation_id=pk, number=number)
-    except reconciliations.ReconciliationError as error:
+    except ReconciliationError as error:
         messages.error(request, str(error))
     return redirect("reconcile:page", request.area.slug, pk)
 
@@ -161,7 +162,7 @@ def pair_rename(request: AreaRequest, pk: int, number: int) -> HttpResponse:
     try:
         reconciliations.pair_rename(area=request.area, reconciliation_id=pk, gone=gone, new=new)
         messages.success(request, "Matched: it counts as renamed now.")
-    except reconciliations.ReconciliationError as error:
+    except ReconciliationError as error:
         messages.error(request, str(error))
     return redirect("reconcile:page", request.area.slug, pk)
 
@@ -177,7 +178,7 @@ def apply(request: AreaRequest, pk: int) -> HttpResponse:
         return redirect("jobs:page", request.area.slug, job.pk)
     try:
         done = reconciliations.apply(area=request.area, person=request.user, reconciliation_id=pk)
-    except (reconciliations.ReconciliationError, EditError) as error:
+    except (ReconciliationError, EditError) as error:
         messages.error(request, str(error))
     else:
         left = f" {done.left:,} skipped for now: they stay on the desk." if done.left else ""
@@ -193,7 +194,7 @@ def discard(request: AreaRequest, pk: int) -> HttpResponse:
     try:
         reconciliations.discard(area=request.area, person=request.user, reconciliation_id=pk)
         messages.success(request, "Discarded. The model is as it was; the next reading finds these differences again.")
-    except reconciliations.ReconciliationError as error:
+    except ReconciliationError as error:
         messages.error(request, str(error))
     return redirect("sources:page", request.area.slug, reconciliation.source_id)
 

@@ -1,0 +1,240 @@
+"""Comparing a model with its source, another model or a file, and deciding difference by difference; kept, so that it goes on later."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import Counter
+from collections.abc import Collection
+from typing import Any
+
+import msgspec
+from django.db import transaction
+
+from indexa.areas.models import Area, Person
+from indexa.core.compare.applying import Applied, apply
+from indexa.core.compare.comparing import Comparison, compare
+from indexa.core.compare.differences import Difference, with_required, without_dependent
+from indexa.core.compare.ignoring import IGNORABLE, ignored
+from indexa.core.compare.matching import KnownRenames
+from indexa.core.compare.sides import sides
+from indexa.core.model import Model
+from indexa.reconcile.errors import ReconciliationError
+from indexa.reconcile.models import ComparedDifference, ModelComparison
+from indexa.sources.models import Intake, Source
+from indexa.store.loading import load_model
+from indexa.store.models import Snapshot, StoredColumn, StoredModel, StoredTable
+from indexa.store.storing import keep_snapshot, read_snapshot
+
+Decision = ComparedDifference.Decision
+
+
+def state_of(model: StoredModel) -> Model:
+    """Return a model as it is compared: in today's names, without what people only assert or say of it."""
+    found = load_model(model)
+    for table in found.tables:
+        if table.primary_key is not None and table.primary_key.asserted:
+            table.primary_key = None
+        table.unique = [key for key in table.unique if not key.asserted]
+        table.foreign_keys = [
+            msgspec.structs.replace(key, phrase="", phrase_back="") for key in table.foreign_keys if not key.asserted
+        ]
+    return found
+
+
+@transaction.atomic
+def compare_with_source(
+    *, area: Area, person: Person, model: StoredModel, ignore: Collection[str] = ()
+) -> ModelComparison:
+    """Compare a model with its source as it was read last, from the reading that was applied last."""
+    source = Source.objects.filter(area=area, model=model).first()
+    intake = Intake.objects.filter(source=source).order_by("-pk").first() if source else None
+    if source is None or intake is None or model.snapshot is None:
+        raise ReconciliationError(f"{model.name} has no source that was read. Compare it with another model or a file.")
+    label = f"{source.name}, read {intake.at:%-d %B %Y}"
+    return _keep(
+        area=area, person=person, model=model, other=intake.snapshot, base=model.snapshot, renames=_own_renames(model), ignore=ignore,
+        label=label, base_label="the reading that was applied last", source=source,
+    )  # fmt: skip
+
+
+def _own_renames(model: StoredModel) -> KnownRenames:
+    """Return what people call otherwise than the source does."""
+    tables = StoredTable.objects.filter(model=model, removed_at__isnull=True).exclude(source_name="")
+    columns = StoredColumn.objects.filter(
+        table__model=model, removed_at__isnull=True, table__removed_at__isnull=True
+    ).exclude(source_name="")
+    return KnownRenames(
+        [((schema, old), (schema, name)) for schema, old, name in tables.values_list("schema", "source_name", "name")],
+        [
+            ((schema, table), old, name)
+            for schema, table, old, name in columns.values_list("table__schema", "table__name", "source_name", "name")
+        ],
+    )
+
+
+@transaction.atomic
+def compare_with_model(
+    *, area: Area, person: Person, model: StoredModel, other: StoredModel, ignore: Collection[str] = ()
+) -> ModelComparison:
+    """Compare a model with another one of the same layer."""
+    if other.pk == model.pk:
+        raise ReconciliationError("That is the same model. Choose another one.")
+    if other.layer != model.layer:
+        raise ReconciliationError(
+            "Models of two layers have different words for everything. Derive one of the other first."
+        )
+    return _keep(
+        area=area, person=person, model=model, other=keep_snapshot(state_of(other)), base=None, renames=KnownRenames(),
+        ignore=ignore, label=other.name, other_model=other,
+    )  # fmt: skip
+
+
+@transaction.atomic
+def compare_with_file(
+    *, area: Area, person: Person, model: StoredModel, content: Model, label: str, ignore: Collection[str] = ()
+) -> ModelComparison:
+    """Compare a model with what a file holds: a model file, or a script that was read."""
+    return _keep(
+        area=area, person=person, model=model, other=keep_snapshot(content), base=None, renames=KnownRenames(), ignore=ignore,
+        label=label[:200],
+    )  # fmt: skip
+
+
+def _keep(
+    *,
+    area: Area,
+    person: Person,
+    model: StoredModel,
+    other: Snapshot,
+    base: Snapshot | None,
+    renames: KnownRenames,
+    ignore: Collection[str],
+    label: str,
+    base_label: str = "",
+    source: Source | None = None,
+    other_model: StoredModel | None = None,
+) -> ModelComparison:
+    made = ModelComparison.objects.create(
+        area=area, model=model, other_model=other_model, source=source, other_label=label, mine=keep_snapshot(state_of(model)), other=other,
+        base=base, base_label=base_label, renames=msgspec.to_builtins(renames), ignore=[one for one in ignore if one in IGNORABLE], by=person,
+    )  # fmt: skip
+    fill(made)
+    return made
+
+
+def states_of(made: ModelComparison) -> tuple[Model, Model]:
+    """Return both states as they were compared: the other one and the model."""
+    other, mine = read_snapshot(made.other), read_snapshot(made.mine)
+    for table in other.tables:
+        table.id = ""
+        for column in table.columns:
+            column.id = ""
+    return other, mine
+
+
+def comparison_of(made: ModelComparison) -> Comparison:
+    """Return the comparison from the other state to the model."""
+    other, mine = states_of(made)
+    return compare(other, mine, paired=msgspec.convert(made.renames or {}, KnownRenames))
+
+
+def fill(made: ModelComparison) -> None:
+    """Write the differences down that are not ignored; what was decided before about the same ones stays."""
+    comparison = comparison_of(made)
+    left_out = ignored(comparison, made.ignore)
+    shown = [one for one in comparison.differences if one.id not in left_out]
+    base = read_snapshot(made.base) if made.base else None
+    who = sides(shown, base, comparison.before, comparison.after)
+    decided = dict(made.differences.values_list("identity", "decision"))
+    made.differences.all().delete()
+    ComparedDifference.objects.bulk_create(
+        [
+            ComparedDifference(
+                comparison=made, number=number, identity=one.id, kind=one.kind, what=one.what, schema=one.schema, table=one.table,
+                name=one.name, field=one.field, before=one.before, after=one.after, evidence=list(one.evidence), requires=list(one.requires),
+                side=who.get(one.id, ""), decision=decided.get(one.id, _usual(who.get(one.id, ""))),
+            )
+            for number, one in enumerate(shown)
+        ],
+        batch_size=2_000,
+    )  # fmt: skip
+
+
+def _usual(side: str) -> str:
+    """Return what is proposed: what a person changed in the model is wanted; all else a person decides."""
+    return Decision.KEEP if side == "model" else Decision.LATER
+
+
+@transaction.atomic
+def compare_again(made: ModelComparison) -> None:
+    """Compare the same two sides as they are now. Raises ReconciliationError where one of them is gone."""
+    if made.source_id is not None:
+        intake = Intake.objects.filter(source_id=made.source_id).order_by("-pk").first()
+        if intake is None:
+            raise ReconciliationError("The source has no reading any more.")
+        made.other, made.base = intake.snapshot, made.model.snapshot
+        made.other_label = f"{intake.source.name}, read {intake.at:%-d %B %Y}"
+        made.renames = msgspec.to_builtins(_own_renames(made.model))
+    elif made.other_model is not None:
+        made.other = keep_snapshot(state_of(made.other_model))
+    made.mine = keep_snapshot(state_of(made.model))
+    made.save(update_fields=["mine", "other", "base", "other_label", "renames"])
+    fill(made)
+
+
+@transaction.atomic
+def decide(*, made: ModelComparison, person: Person, numbers: Collection[int], decision: str) -> int:
+    """Decide some differences; what they can't be without, or what can't be without them, follows. Returns how many changed."""
+    if decision not in Decision.values:
+        raise ReconciliationError(f"“{decision[:20]}” is no decision.")
+    ModelComparison.objects.select_for_update().get(pk=made.pk)
+    rows = list(made.differences.all())
+    chosen = {row.identity for row in rows if row.number in set(numbers)}
+    differences = [_core(row) for row in rows]
+    # The script brings what is kept: it needs what that requires. What is taken leaves out what depends on it.
+    follows = (
+        with_required(differences, chosen) if decision == Decision.KEEP else without_dependent(differences, chosen)
+    )
+    changed = [row for row in rows if row.identity in follows and row.decision != decision]
+    for row in changed:
+        row.decision, row.decided_by = decision, person
+    ComparedDifference.objects.bulk_update(changed, ["decision", "decided_by"], batch_size=2_000)
+    return len(changed)
+
+
+def _core(row: ComparedDifference) -> Difference:
+    kind: Any = row.kind
+    return Difference(
+        id=row.identity, kind=kind, what=row.what, schema=row.schema, table=row.table, name=row.name, field=row.field,
+        before=row.before, after=row.after, evidence=tuple(row.evidence), requires=tuple(row.requires),
+    )  # fmt: skip
+
+
+def core_rows(made: ModelComparison) -> list[tuple[Difference, ComparedDifference]]:
+    """Return all differences as the core has them, each with its row."""
+    return [(_core(row), row) for row in made.differences.select_related("decided_by")]
+
+
+def wanted_of(made: ModelComparison, comparison: Comparison) -> Applied:
+    """Return what the other side is to be: with what is kept of the model, and nothing else."""
+    return apply(comparison, set(made.differences.filter(decision=Decision.KEEP).values_list("identity", flat=True)))
+
+
+def digest_of_decisions(made: ModelComparison) -> str:
+    """Return a digest of all that is kept, by which a script tells whether it is still of these decisions."""
+    kept = made.differences.filter(decision=Decision.KEEP).order_by("identity").values_list("identity", flat=True)
+    return hashlib.sha256("\n".join([made.mine_id, made.other_id, *kept]).encode()).hexdigest()
+
+
+def is_stale(made: ModelComparison) -> bool:
+    """Return whether the model is not what it was when compared."""
+    return keep_snapshot(state_of(made.model)).pk != made.mine_id
+
+
+def counts_of(made: ModelComparison) -> dict[str, Any]:
+    """Return how many differences there are, by decision and side."""
+    found = list(made.differences.values_list("decision", "side", "kind"))
+    return {
+        "all": len(found), "decisions": Counter(one[0] for one in found), "sides": Counter(one[1] for one in found),
+        "kinds": Counter(one[2] for one in found),
+    }  # fmt: skip

@@ -1,0 +1,148 @@
+"""Change scripts of comparisons: written of what is kept, rehearsed in a job, signed off for exactly their text."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import Counter
+from typing import Any
+
+import msgspec
+from django.db import transaction
+from django.urls import reverse
+from django.utils import timezone
+
+from indexa.adapters.errors import SourceError
+from indexa.adapters.rehearsing import Rehearsal, rehearse
+from indexa.areas.models import Person
+from indexa.core import platforms
+from indexa.core.change.script import RISKS, ChangeScript, Options
+from indexa.core.change.writing import change_of, revert_of
+from indexa.core.compare.comparing import Comparison, compare
+from indexa.core.ddl.targets import TARGETS
+from indexa.jobs.errors import JobFailedError
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
+from indexa.reconcile import comparing
+from indexa.reconcile.errors import ReconciliationError
+from indexa.reconcile.models import KeptScript, ModelComparison
+
+_PIECES = 40
+
+
+class RehearseArguments(Arguments):
+    """Which script is rehearsed."""
+
+    script: int
+
+
+def platform_of(made: ModelComparison) -> str:
+    """Return the platform of a comparison's script: that of the model. Raises ReconciliationError where it has none."""
+    platform: str = made.model.platform
+    if made.model.layer != "physical" or platform not in TARGETS:
+        raise ReconciliationError("Only physical models of a platform that DDL is written for have change scripts.")
+    return platform
+
+
+def _kept_part(made: ModelComparison) -> Comparison:
+    """Return the comparison between the other state and what it is to be."""
+    whole = comparing.comparison_of(made)
+    applied = comparing.wanted_of(made, whole)
+    return compare(whole.before, applied.model, renames=applied.renames())
+
+
+@transaction.atomic
+def write(*, made: ModelComparison, person: Person, allow_drops: bool) -> KeptScript:
+    """Write the script of what is decided to be kept. Raises ReconciliationError where that is nothing."""
+    platform = platform_of(made)
+    comparison = _kept_part(made)
+    if not comparison.differences:
+        raise ReconciliationError("Nothing is to be changed: no difference is decided as keep model.")
+    change, revert = change_of(comparison, platform, Options(allow_drops=allow_drops)), revert_of(comparison, platform)
+    when = timezone.localtime().strftime("%-d %B %Y, %H:%M %Z")
+    change.header = (
+        f"Brings {made.other_label} to {made.model.name}\n{platforms.label_of(platform)}, {person.display_name}, {when}"
+    )
+    revert.header = (
+        f"Takes back: {made.other_label} as it was\n{platforms.label_of(platform)}, {person.display_name}, {when}"
+    )
+    text = change.text()
+    return KeptScript.objects.create(
+        comparison=made, platform=platform, allow_drops=allow_drops, text=text, revert=revert.text(), by=person,
+        checksum=hashlib.sha256(text.encode()).hexdigest(), decided=comparing.digest_of_decisions(made), steps=_steps(change),
+        left_as_it_is=[msgspec.to_builtins(one) for one in change.kept],
+    )  # fmt: skip
+
+
+def _steps(change: ChangeScript) -> list[dict[str, Any]]:
+    return [
+        {
+            "number": number, "what": step.what, "object": step.object, "risk": step.risk, "check": step.check, "fill": step.fill,
+            "differences": list(step.differences), "statements": [one.text for one in step.statements],
+        }
+        for number, step in enumerate(change.steps, 1)
+    ]  # fmt: skip
+
+
+def risks_of(script: KeptScript) -> list[tuple[str, int]]:
+    """Return how many steps there are of each risk, the least first."""
+    counts = Counter(step["risk"] for step in script.steps)
+    return [(risk, counts[risk]) for risk in RISKS if counts[risk]]
+
+
+def bar_of(script: KeptScript) -> list[str]:
+    """Return the risks of the steps as a bar shows them: a piece for each step, or for every so many."""
+    every = max(1, len(script.steps) // _PIECES)
+    order = list(RISKS)
+    return sorted((step["risk"] for step in script.steps), key=order.index)[::every]
+
+
+def is_current(script: KeptScript) -> bool:
+    """Return whether a script is still of the decisions as they are."""
+    return script.decided == comparing.digest_of_decisions(script.comparison)
+
+
+@background("rehearse", RehearseArguments)
+def rehearse_in_background(job: Job, progress: Progress) -> str:
+    """Try a script out on a throw-away database, and keep what came of it."""
+    script = KeptScript.objects.filter(pk=job.arguments["script"], comparison__area=job.area).first()
+    if script is None:
+        raise JobFailedError("The script was deleted.")
+    made = script.comparison
+    comparison = _kept_part(made)
+    change = change_of(comparison, script.platform, Options(allow_drops=script.allow_drops))
+    if not is_current(script):
+        raise JobFailedError("Decisions changed since this script was written. Write it again, then rehearse it.")
+    revert = revert_of(comparison, script.platform)
+    try:
+        found = rehearse(comparison.before, comparison.after, change, revert, progress.report)
+    except SourceError as error:
+        raise JobFailedError(f"{error.message} {error.hint}") from error
+    keep_rehearsal(script, found)
+    return reverse("reconcile:comparison", args=[job.area.slug, made.pk])
+
+
+def keep_rehearsal(script: KeptScript, found: Rehearsal) -> None:
+    """Keep what a rehearsal showed with its script."""
+    script.rehearsal = msgspec.to_builtins(found) | {
+        "clean": found.is_clean, "rows_kept": sum(found.rows_after.values()), "rows_there": sum(found.rows_before.values()),
+        "failed": msgspec.to_builtins(found.failed) if found.failed else None,
+    }  # fmt: skip
+    script.rehearsed_at = timezone.now()
+    script.save(update_fields=["rehearsal", "rehearsed_at"])
+
+
+@transaction.atomic
+def sign(*, script: KeptScript, person: Person, checksum: str) -> None:
+    """Sign a script off: by an approver who did not write it, for exactly this text, once it was rehearsed without a difference."""
+    script = KeptScript.objects.select_for_update(of=("self",)).get(pk=script.pk)
+    if checksum != script.checksum:
+        raise ReconciliationError("This is another text than the one that was shown. Load the page again.")
+    if script.signed_at is not None:
+        raise ReconciliationError("It is signed off already.")
+    if script.by_id == person.pk:
+        raise ReconciliationError("Who wrote a script does not sign it off. Ask another approver.")
+    if not (script.rehearsal or {}).get("clean"):
+        raise ReconciliationError("It has to be rehearsed first, with no difference left.")
+    script.signed_by, script.signed_at = person, timezone.now()
+    script.save(update_fields=["signed_by", "signed_at"])
