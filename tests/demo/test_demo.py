@@ -17,7 +17,7 @@ from indexa.modeling.queries import coverage
 from indexa.naming.passes.models import NamingPass
 from indexa.naming.standards.models import NameFinding
 from indexa.naming.wordbooks import services as wordbooks
-from indexa.reconcile.models import Reconciliation
+from indexa.reconcile.models import KeptScript, Reconciliation
 from indexa.sources.models import Source
 from indexa.sources.opening import password_of
 from indexa.store.models import StoredColumn, StoredModel
@@ -35,12 +35,14 @@ class DemoTests(TransactionTestCase):
         area = Area.objects.get(slug="billing")
         physical = StoredModel.objects.get(area=area, layer="physical", name="billing")
         found = coverage([physical])[physical.pk]
-        self.assertEqual((found.tables, found.views, found.columns), (48, 4, 274))
+        self.assertEqual((found.tables, found.views, found.columns), (48, 4, 275))
         self.assertGreaterEqual(found.named, len(words.COLUMNS))
         self.assertEqual(Edition.objects.get().number, 1)
         care = StoredModel.objects.get(area=area, layer="logical", name="Customer care")
         derived = care.physical_models.order_by("platform")
         self.assertEqual([(one.platform, one.tables.count()) for one in derived], [("oracle", 5), ("postgresql", 5)])
+        script = KeptScript.objects.get(comparison__model=physical)
+        self.assertEqual((len(script.steps), script.rehearsal["left"], script.rehearsal["revert_left"]), (5, [], []))
         source = Source.objects.get(name="billing")
         self.assertEqual((source.user, source.intakes.count()), (loading.LOGIN, 1))
         roles = {m.role for m in area.memberships.all()}

@@ -123,7 +123,7 @@ def _save_of_table(
     else:
         taken = StoredCheck.objects.filter(table=table, name__iexact=part.name)
     if taken.exclude(pk=pk).exists():
-        raise BuildError(f"There is a {kind} {part.name} already. Take another name.")
+        raise BuildError(f"The {kind} {part.name} is there already. Take another name.")
     row = stored.objects.filter(pk=pk, table=table).first() if pk else stored(table=table)
     _write(changes, kind, row, part, f"{table.full_name}.{part.name}")
     refresh_roles({table.pk})

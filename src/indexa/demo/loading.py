@@ -16,7 +16,7 @@ from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
-from indexa.demo import care, diagrams, warehouse, words, works
+from indexa.demo import care, diagrams, reconciling, warehouse, words, works
 from indexa.editions import services as editions
 from indexa.editions.models import Edition
 from indexa.jobs import services as jobs
@@ -80,6 +80,7 @@ def load() -> None:
         for deriving in care.start_deriving(area, people["steward"], care.build(area, people["steward"])):
             _run(deriving)
         _publish_first_edition(area, people)
+        _run(reconciling.change_and_compare(area, people["steward"]))
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
         for reading in works.make_sources(others[-1], people["steward"]):
             _run(reading)
