@@ -5,6 +5,8 @@ from __future__ import annotations
 import psycopg
 from django.urls import reverse
 
+from indexa.building import services as building
+from indexa.core.building import changing
 from indexa.modeling import editing
 from indexa.proposals import discovery
 from indexa.proposals.models import StoredProposal
@@ -138,3 +140,68 @@ class ProposalPageTests(BrowserCase):
             discovery.find(job, Silent())
         self.open(reverse("proposals:page", args=[self.area.slug, self.stored.pk]))
         self.assertNotIn("ask the rows", self.text())
+
+
+class ComparingTests(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.area = make_area()
+        self.person = make_person(self.area)
+        context = database(FIRST)
+        self.name = context.__enter__()
+        self.addCleanup(context.__exit__, None, None, None)
+        source = make_source(self.area, self.name, ["a"])
+        services.start_intake(
+            source=source, schemas=["a"], kinds=["tables"], include="", exclude="", logical=None, person=self.person
+        )  # fmt: skip
+        self.work()
+        source.refresh_from_db()
+        assert source.model
+        self.model = source.model
+        self.sign_in(self.person)
+
+    def change(self, name: str, type_: str) -> None:
+        table = StoredTable.objects.get(model=self.model, name="mtr")
+        building.change(
+            area=self.area, person=self.person, model=self.model, tables=[table.pk], why="by hand",
+            work=lambda part: changing.add_column(part, table.pk, name, type_),
+        )  # fmt: skip
+
+    def test_a_model_changed_by_hand_becomes_a_script_that_is_rehearsed_and_saved(self) -> None:
+        self.change("note", "text")
+        self.change("kind", "char(1)")
+        self.open(reverse("modeling:overview", args=[self.area.slug, self.model.pk]))
+        self.follow("Compare it")
+        self.press("Compare")
+        self.see("2 differences")
+        self.assert_accessible("comparison")
+        self.click("article.recon .pick")
+        self.see("It is not there.", "#margin")
+        self.browser.switch_to.active_element.send_keys("l")
+        self.see("1 to decide", "#compared-head")
+        self.browser.find_element("css selector", ".acts summary.btn.main").click()
+        self.press("Write it")
+        self.see("ADD COLUMN", ".script-steps")
+        self.assertEqual(len(self.browser.find_elements("css selector", ".script-steps > li")), 1)
+        self.press("Rehearse")
+        self.see("Queued")
+        self.work()
+        self.open(reverse("reconcile:comparisons", args=[self.area.slug]))
+        self.click("table.list a")
+        self.see("0 differences left", "#margin")
+        self.follow("See the script")
+        self.see("Taking it back brings the old structure back", "#margin")
+        self.assert_accessible("change script")
+
+    def test_a_rehearsal_that_fails_tells_at_which_step_and_why(self) -> None:
+        self.change("note", "nosuchtype")
+        self.open(reverse("reconcile:comparisons", args=[self.area.slug]))
+        self.press("Compare")
+        self.see("1 difference")
+        self.browser.find_element("css selector", ".acts summary.btn.main").click()
+        self.press("Write it")
+        self.press("Rehearse")
+        self.see("Queued")
+        self.work()
+        self.browser.refresh()
+        self.see("nosuchtype")

@@ -7,6 +7,7 @@ from django.urls import reverse
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from indexa.adapters.rehearsing import Rehearsal
 from indexa.areas.models import Role
 from indexa.changes.models import Change
 from indexa.core.compare.comparing import compare
@@ -24,8 +25,9 @@ from indexa.naming.standards import services as standards
 from indexa.naming.wordbooks import services as wordbooks
 from indexa.naming.wordbooks import term_issues
 from indexa.proposals import discovery
+from indexa.reconcile import comparing, scripts
 from indexa.reconcile import services as reconciliations
-from indexa.reconcile.models import Reconciliation
+from indexa.reconcile.models import ModelComparison, Reconciliation
 from indexa.sources.models import Intake, Source
 from indexa.store.storing import keep_snapshot, read_snapshot
 from tests.browser.case import BrowserCase
@@ -82,6 +84,7 @@ class AccessibilityTests(BrowserCase):
         )  # fmt: skip
         reconciliation = self.read_again(intake)
         discovery.find(Job(area=self.area, arguments={"model": self.stored.pk}), Silent())
+        compared = self.compared()
         slug, model = self.area.slug, self.stored.pk
         self.pages = {
             "desk": reverse("desk:page", args=[slug]),
@@ -128,6 +131,9 @@ class AccessibilityTests(BrowserCase):
             "new model": reverse("building:new-model", args=[slug]),
             "derive": reverse("building:derive", args=[slug, self.stored.logical_id]),
             "side by side": reverse("building:side-by-side", args=[slug, self.stored.logical_id]),
+            "comparisons": reverse("reconcile:comparisons", args=[slug]),
+            "comparison": reverse("reconcile:comparison", args=[slug, compared.pk]),
+            "change script": reverse("reconcile:script", args=[slug, compared.pk]),
             "entity": reverse("modeling:table", args=[slug, table(self.stored.logical, "mtr").pk]),
             "editions": reverse("editions:list", args=[slug]),
             "new edition": reverse("editions:new", args=[slug]),
@@ -140,6 +146,19 @@ class AccessibilityTests(BrowserCase):
             "areas": reverse("home") + "?choose",
             "error": "/nowhere/",
         }
+
+    def compared(self) -> ModelComparison:
+        """A comparison with a file, of which a script was written."""
+        content = make_model()
+        content.tables[0].columns[1].type = "text"
+        del content.tables[1].columns[2]
+        made = comparing.compare_with_file(
+            area=self.area, person=self.person, model=self.stored, content=content, label="old.sql"
+        )
+        comparing.decide(made=made, person=self.person, numbers=[0, 1], decision="keep")
+        script = scripts.write(made=made, person=self.person, allow_drops=False)
+        scripts.keep_rehearsal(script, Rehearsal(way="reader", why_not="No server.", left=["one"], steps=[]))
+        return made
 
     def read_again(self, intake: Intake) -> Reconciliation:
         """A later reading that found something of everything, a conflict too."""

@@ -108,7 +108,9 @@ class DemoTests(TransactionTestCase):
         )
         found = Reconciliation.objects.get().differences
         self.assertEqual(set(found.values_list("kind", flat=True)), {"new", "changed", "gone", "renamed"})
-        self.assertEqual(set(found.exclude(conflict="").values_list("conflict", flat=True)), {"name", "definition"})
+        self.assertEqual(
+            set(found.exclude(conflict="").values_list("conflict", flat=True)), {"name", "definition", "structure"}
+        )
         states.switch(loading.DATABASE, "first")
         loading._run(Job.objects.create(area=source.area, kind="intake", title="back", arguments={"source": source.pk}))
         left = Reconciliation.objects.filter(state="waiting").values_list("differences__identity", flat=True)

@@ -50,7 +50,7 @@ def comparison_list(request: AreaRequest) -> HttpResponse:
         "page": Paginator(counted.order_by("-pk"), 30).get_page(request.GET.get("page")),
         "models": StoredModel.objects.filter(area=request.area).order_by("layer", "name"),
         "sourced": set(sourced),
-        "chosen": parse_int(request.GET.get("model")),
+        "chosen": parse_int(request.GET.get("model")) or next(iter(sourced), 0),
         "ignorable": IGNORABLE,
     }
     return render(request, "reconcile/comparisons.html", context)

@@ -563,7 +563,7 @@ class Altering:
                 label,
                 statements,
                 ids=ids,
-                risk="rewrites" if risk == "safe" else risk,
+                risk=risk if risk != "safe" or checks.only_told(before, after, self.platform) else "rewrites",
                 check=checks.too_large(
                     self.after.namer, path, msgspec.structs.replace(before, name=after.name), after, self.platform
                 ),

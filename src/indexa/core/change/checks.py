@@ -88,4 +88,19 @@ def fits_all(before: Column, after: Column, platform: str) -> bool:
         return _WHOLE[was.kind] <= _WHOLE[now.kind]
     if was.kind in _TEXTS and now.kind in _TEXTS:
         return now.length < 0 or 0 <= was.length <= now.length
+    if was.kind == now.kind == "decimal" and was.length > 0 and now.length > 0:
+        before_point, behind_point = was.length - max(was.scale, 0), max(was.scale, 0)
+        return now.length - max(now.scale, 0) >= before_point and max(now.scale, 0) >= behind_point
     return was.kind == now.kind and (was.length, was.scale) == (now.length, now.scale)
+
+
+def only_told(before: Column, after: Column, platform: str) -> bool:
+    """Return whether a server notes a wider type without writing a row: as PostgreSQL does for texts, and numbers of one scale."""
+    if platform != "postgresql" or not fits_all(before, after, platform):
+        return False
+    was, now = plain(before.type, platform), plain(after.type, platform)
+    if was is None or now is None:
+        return False
+    return (was.kind in ("varchar", "text") and now.kind in ("varchar", "text")) or (
+        was.kind == now.kind == "decimal" and was.scale == now.scale
+    )
