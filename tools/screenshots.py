@@ -94,7 +94,6 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
         "a/billing/models/",
         [follow("billing"), follow("Diagrams"), follow("Meter to cash"), wait(2), script(FLY), wait(1), script(FIT), wait(1)],
     ),
-    "diagrams": ("a/billing/models/", [follow("billing"), follow("Diagrams"), wait(4)]),
     "map": (
         "a/billing/models/",
         [follow("billing"), follow("Diagrams"), follow("Map of the whole model"), wait(2), script(AREA), wait(1), script(FIT), wait(1)],
@@ -111,6 +110,10 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "standard": ("a/billing/names/standards/1/", [click("#rule-index"), click("[value=try]")]),
     "findings": ("a/billing/names/findings/", []),
     "proposals": ("a/works/models/", [follow("lab"), follow("Proposals"), script("document.querySelectorAll('article.case .pick')[1].click()")]),
+    "reconcile": (
+        "a/billing/reconcile/",
+        [click("table.list a"), wait(1), script("document.querySelectorAll('.case.recon .pick')[3].click()"), wait(1)],
+    ),
     "edition-pages": (
         "a/billing/editions/",
         [follow("Billing data dictionary"), follow("Open the pages"), follow("Meter to cash")],
