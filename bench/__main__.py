@@ -28,6 +28,7 @@ NAMES = {
     "load": "fifty people at once over HTTP, without pauses: p50 and p95 of each page",
     "outages": "web server and worker through ten outages of the database: no job lost, every page back",
     "building": "DDL and derived models of 10,000 tables, a key through 1,000 generations",
+    "changing": "models of 10,000 tables compared, change scripts, rehearsals; pairs of real versions of a folder",
     "layout": "layouts of diagrams, beside the bare engine: seconds, overlaps, lines through cards, crossings",
     "exporting": "a spreadsheet of 200,000 rows: time beside CSV, and memory",
 }
@@ -41,6 +42,7 @@ WITHOUT_SERVER = (
     "fitting",
     "fitting_rows",
     "building",
+    "changing",
     "layout",
 )
 

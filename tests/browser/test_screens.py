@@ -25,7 +25,7 @@ from indexa.naming.standards import services as standards
 from indexa.naming.wordbooks import services as wordbooks
 from indexa.naming.wordbooks import term_issues
 from indexa.proposals import discovery
-from indexa.reconcile import comparing, scripts
+from indexa.reconcile import comparing, scripts, versions
 from indexa.reconcile import services as reconciliations
 from indexa.reconcile.models import ModelComparison, Reconciliation
 from indexa.sources.models import Intake, Source
@@ -133,6 +133,7 @@ class AccessibilityTests(BrowserCase):
             "side by side": reverse("building:side-by-side", args=[slug, self.stored.logical_id]),
             "comparisons": reverse("reconcile:comparisons", args=[slug]),
             "comparison": reverse("reconcile:comparison", args=[slug, compared.pk]),
+            "versions": reverse("reconcile:versions", args=[slug, model]),
             "change script": reverse("reconcile:script", args=[slug, compared.pk]),
             "entity": reverse("modeling:table", args=[slug, table(self.stored.logical, "mtr").pk]),
             "editions": reverse("editions:list", args=[slug]),
@@ -156,6 +157,7 @@ class AccessibilityTests(BrowserCase):
             area=self.area, person=self.person, model=self.stored, content=content, label="old.sql"
         )
         comparing.decide(made=made, person=self.person, numbers=[0, 1], decision="keep")
+        versions.keep_version(model=self.stored, person=self.person, label="First", note="As it was read.")
         script = scripts.write(made=made, person=self.person, allow_drops=False)
         scripts.keep_rehearsal(script, Rehearsal(way="reader", why_not="No server.", left=["one"], steps=[]))
         return made

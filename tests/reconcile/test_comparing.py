@@ -192,3 +192,37 @@ class ScriptTests(ComparingCase):
         made, _ = self.script()
         checksum = made.scripts.get().checksum
         self.assertContains(self.post("sign", made.pk, checksum=checksum), "Who wrote a script does not sign it off")
+
+
+class VersionTests(ComparingCase):
+    def test_a_version_is_kept_told_in_words_restored_and_that_is_undone(self) -> None:
+        self.assertContains(
+            self.post("keep-version", self.model.pk, label="first", note="as read"), "Kept as version 1"
+        )
+        self.assertContains(self.post("keep-version", self.model.pk, label="again"), "The model is as in version 1")
+        serial = column(self.model, "mtr.mtr_srl_no").pk
+        self.by_hand("mtr", lambda part, id_: changing.add_column(part, id_, "note", "text"))
+        self.by_hand("mtr", lambda part, id_: changing.change_column(part, id_, serial, type_="varchar(40)"))
+        self.by_hand("mtr_rdg", lambda part, id_: changing.delete_table(part, id_))
+        page = self.client.get(reverse("reconcile:versions", args=[self.area.slug, self.model.pk]))
+        for told in (
+            "1 table removed: metering.mtr_rdg.", "1 column added in metering: mtr.note.",
+            "mtr.mtr_srl_no is now varchar(40) instead of character varying(24).",
+        ):  # fmt: skip
+            self.assertContains(page, told)
+        self.assertContains(self.post("restore", self.model.pk, 1), "Version 1 is restored")
+        self.assertEqual(column(self.model, "mtr.mtr_srl_no").type, "character varying(24)")
+        self.assertEqual(len(column(self.model, "mtr_rdg.rdg_ts").table.columns.filter(removed_at=None)), 3)
+        self.assertContains(self.post("restore", self.model.pk, 1), "is as in version 1 already")
+        self.assertEqual(self.model.versions.count(), 2)
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(column(self.model, "mtr.mtr_srl_no").type, "varchar(40)")
+
+    def test_readers_keep_and_restore_nothing(self) -> None:
+        self.post("keep-version", self.model.pk, label="first")
+        self.client.login(username=make_person(self.area, Role.READER).username, password=PASSWORD)
+        self.assertEqual(
+            self.client.get(reverse("reconcile:versions", args=[self.area.slug, self.model.pk])).status_code, 200
+        )
+        self.assertEqual(self.post("keep-version", self.model.pk, label="x").status_code, 403)
+        self.assertEqual(self.post("restore", self.model.pk, 1).status_code, 403)

@@ -61,17 +61,26 @@ def take_into_model(*, area: Area, person: Person, made: ModelComparison) -> int
         raise ReconciliationError("Nothing is decided as take source.")
     if comparing.is_stale(made):
         raise ReconciliationError("The model was changed since it was compared. Compare again; what was decided stays.")
-    if not try_for_editing(model.pk):
-        raise ReconciliationError("The model is being read again at this moment. Try again in half a minute.")
     comparison = comparing.comparison_of(made)
     wanted = apply(comparison, {one.id for one in comparison.differences} - taken)
     why = f"Taken from {made.other_label}: {len(taken):,} difference{'' if len(taken) == 1 else 's'}"
+    bring(area=area, person=person, model=model, now=comparison.after, wanted=wanted.model, why=why)
+    return len(taken)
+
+
+@transaction.atomic
+def bring(*, area: Area, person: Person, model: StoredModel, now: Model, wanted: Model, why: str) -> None:
+    """Bring a model from the state that it is in to another one, whose tables and columns have its ids where they are the same.
+
+    One change set. Raises ReconciliationError while the model is being read again.
+    """
+    if not try_for_editing(model.pk):
+        raise ReconciliationError("The model is being read again at this moment. Try again in half a minute.")
     with record(area=area, person=person, why=why, model_id=model.pk) as changes:
-        _Bringing(changes, model, comparison.after, wanted.model).run()
+        _Bringing(changes, model, now, wanted).run()
         if model.snapshot_id and not model.changed_by_hand:
             model.changed_by_hand = True
             model.save(update_fields=["changed_by_hand"])
-    return len(taken)
 
 
 class _Bringing:

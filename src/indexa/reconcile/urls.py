@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from indexa.reconcile import compare_views, script_views, views
+from indexa.reconcile import compare_views, script_views, version_views, views
 
 app_name = "reconcile"
 urlpatterns = [
@@ -14,6 +14,10 @@ urlpatterns = [
     path("models/<int:pk>/take/", compare_views.take, name="take"),
     path("models/<int:pk>/report.<slug:form>", compare_views.report, name="report"),
     path("models/<int:pk>/<int:number>/", compare_views.margin, name="compared-margin"),
+    path("versions/<int:pk>/", version_views.page, name="versions"),
+    path("versions/<int:pk>/keep/", version_views.keep, name="keep-version"),
+    path("versions/<int:pk>/<int:number>.json", version_views.version_file, name="version-file"),
+    path("versions/<int:pk>/<int:number>/restore/", version_views.restore, name="restore"),
     path("models/<int:pk>/script/", script_views.page, name="script"),
     path("models/<int:pk>/script/write/", script_views.write, name="write-script"),
     path("models/<int:pk>/script/rehearse/", script_views.rehearse, name="rehearse"),

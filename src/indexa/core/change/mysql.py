@@ -28,6 +28,7 @@ class _Clauses(msgspec.Struct):
     risk: Risk = "safe"
 
     def add(self, words: str, told: str, ids: list[str], risk: Risk = "safe", check: str = "") -> None:
+        """Note a clause with what it does; the worst risk counts."""
         self.words.append(words)
         self.told.append(told)
         self.ids += ids

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 
 from indexa.core.change.planning import ObjectChange
+from indexa.core.change.steps import Steps
 from indexa.core.ddl.columns import Columns, measures
 from indexa.core.ddl.script import Statement
 from indexa.core.ddl.types_made import make_sequences, make_types, own_sequences
 from indexa.core.model import Enum, Sequence
-
-if TYPE_CHECKING:
-    from indexa.core.change.altering import Altering
 
 _TYPES = {"enum type": "enums", "domain": "domains", "composite type": "composites", "range type": "ranges"}
 
@@ -21,7 +19,7 @@ _TYPES = {"enum type": "enums", "domain": "domains", "composite type": "composit
 class TypesChanged:
     """Writes the steps for what belongs to no table."""
 
-    def __init__(self, writer: Altering) -> None:
+    def __init__(self, writer: Steps) -> None:
         self._writer = writer
         self._replaced: list[tuple[ObjectChange, str]] = []
 
@@ -172,7 +170,7 @@ def _owner(sequence: Sequence) -> tuple[str, str]:
     return schema, table
 
 
-def _counts(writer: Altering, sequence: Sequence) -> bool:
+def _counts(writer: Steps, sequence: Sequence) -> bool:
     """Return whether the column that a sequence serves counts by itself, and so brings it along."""
     schema, table, name = [*[""] * 3, *sequence.owned_by.split(".")][-3:]
     found = next(
