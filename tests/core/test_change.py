@@ -71,7 +71,9 @@ def mutated(model: Model, platform: str, draw: random.Random) -> Model:
                 column.type = dialect.canonical_type(written.format(length=30, scale=2))
         if draw.random() < 0.4:
             table.columns.append(
-                Column(dialect.folded("added"), 0, dialect.canonical_type(TABLE[platform]["date"].partition("!")[0]))
+                Column(
+                    dialect.folded("brand_new"), 0, dialect.canonical_type(TABLE[platform]["date"].partition("!")[0])
+                )
             )
         for number, column in enumerate(table.columns, 1):
             column.position = number
@@ -87,7 +89,7 @@ class PropertyTests(TestCase):
                 self.bring(platform)
 
     def bring(self, platform: str) -> None:
-        @settings(deadline=None, max_examples=15, suppress_health_check=list(HealthCheck))
+        @settings(deadline=None, max_examples=8, suppress_health_check=list(HealthCheck))
         @given(models(platform), models(platform), st.integers(0, 1_000_000), st.booleans())
         def check(before: Model, other: Model, seed: int, edited: bool) -> None:
             after = mutated(before, platform, random.Random(seed)) if edited else other
@@ -99,7 +101,7 @@ class PropertyTests(TestCase):
 
         check()
 
-    @settings(deadline=None, max_examples=30)
+    @settings(deadline=None, max_examples=15)
     @given(st.data())
     def test_sqlite_takes_it_and_keeps_the_rows(self, data: st.DataObject) -> None:
         before, after = data.draw(models("sqlite")), data.draw(models("sqlite"))

@@ -77,7 +77,7 @@ class TemplateTests(TestCase):
                 child.call("fill", 1 << 30, seconds=10)
             self.assertEqual(caught.exception.reason, "memory")
             self.assertEqual(child.call("length", "abc", seconds=10), 3)
-        self.assertEqual(set(confined_child.TASKS), {"render", "spreadsheet", "probe"})
+        self.assertEqual(set(confined_child.TASKS), {"render", "word", "spreadsheet", "probe"})
 
 
 def _child_of(script: str) -> object:

@@ -95,11 +95,12 @@ class _Bringing:
 
     def run(self) -> None:
         """Write everything that differs."""
+        self._revive()
         kept = {number_of(table.id) for table in self._wanted.tables if table.id}
         gone = [id_ for id_ in self._before if id_ not in kept]
         touched = [
             table for table in self._wanted.tables
-            if not table.id or self._before[number_of(table.id)] != table
+            if not table.id or self._before.get(number_of(table.id)) != table
         ]  # fmt: skip
         known = [number_of(table.id) for table in touched if table.id]
         before = load_part(self._model, [*known, *gone])
@@ -120,6 +121,26 @@ class _Bringing:
         self._objects()
         refresh_roles({self._ids[table.schema, table.name] for table in touched})
         send_model_changed(tables=[self._ids[table.schema, table.name] for table in touched])
+
+    def _revive(self) -> None:
+        """Bring back what is in the store as deleted, with its words; what is not there at all is new."""
+        known = {table.id for table in self._now.tables}
+        known |= {column.id for table in self._now.tables for column in table.columns}
+        for stored, target, parts in (
+            (StoredTable, "table", list(self._wanted.tables)),
+            (StoredColumn, "column", [column for table in self._wanted.tables for column in table.columns]),
+        ):
+            asked = {number_of(part.id): part for part in parts if part.id and part.id not in known}
+            of_model = {"model": self._model} if stored is StoredTable else {"table__model": self._model}
+            found: dict[int, Any] = stored._default_manager.filter(pk__in=asked, **of_model).in_bulk()
+            for id_, part in asked.items():
+                row = found.get(id_)
+                if row is None:
+                    part.id = ""
+                elif row.removed_at is not None:  # the columns of a deleted table are not marked themselves
+                    before = {"removed_at": row.removed_at.isoformat()}
+                    self._changes.update(target, id_, row.name, "record", before, {"removed_at": None})
+            stored._default_manager.filter(pk__in=found).update(removed_at=None)
 
     def _columns(self, after: Part, table: Table) -> None:
         name = (table.schema, table.name)

@@ -42,7 +42,14 @@ def merge(
     ids of people's changes that the source's value replaces, `kept` ids of the source's that the model does not follow.
     """
     comparison = compare(model, source, renames=renames)
-    stays = {_seen_from_model(one) for id_, one in own_changes(reading, model).items() if id_ not in give_way}
+    own = compare(reading, model, renames=KnownRenames())
+    stays = {_seen_from_model(one) for one in own.differences if one.id not in give_way}
+    stays |= {
+        f"{part.what}:{'.'.join(name).lstrip('.')}:{part.after.name}"
+        for name, parts in own.parts.items()
+        for part in parts
+        if part.id not in give_way and part.before and part.after and part.before.name != part.after.name
+    }
     stays |= set(kept)
     taken = {one.id for one in comparison.differences if one.id not in stays}
     return Merged(comparison, apply(comparison, taken))

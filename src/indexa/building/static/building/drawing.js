@@ -169,8 +169,9 @@ function showTable(id) {
 }
 
 let focusNewColumn = false;
-document.body.addEventListener("htmx:afterSettle", () => {
-  const field = document.querySelector("#margin [data-new-column]");
+document.body.addEventListener("htmx:afterSettle", (event) => {
+  // Only what was put in just now: another answer may arrive while the margin still shows the table before.
+  const field = event.target.closest("#margin") && event.target.querySelector("[data-new-column]");
   if (!field || !focusNewColumn) return;
   focusNewColumn = false;
   field.focus();
