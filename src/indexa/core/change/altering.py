@@ -140,9 +140,11 @@ class Altering(ColumnSteps, PartSteps, CodeSteps):
         """Make the extensions of the server that only the later model needs."""
         if self.platform != "postgresql":
             return
-        before, after = (extensions(draft.model, draft.tables) for draft in (self.before, self.after))
-        for name in after:
-            if name not in before:
+        touched = [*self.plan.new, *(one.after for one in self.plan.tables)]
+        wanted = extensions(self.plan.comparison.after, touched)
+        there = extensions(self.before.model, self.before.tables) if wanted else ()
+        for name in wanted:
+            if name not in there:
                 words = f"CREATE EXTENSION IF NOT EXISTS {self.quoted(name)}"
                 self.step(f"Make the extension {name}", name, [words], kind="extension")
 

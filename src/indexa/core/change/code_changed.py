@@ -13,7 +13,7 @@ from indexa.core.ddl.comments_made import make_comments
 from indexa.core.ddl.draft import Draft
 from indexa.core.ddl.script import Options as DdlOptions
 from indexa.core.ddl.script import Statement
-from indexa.core.model import Model
+from indexa.core.model import VIEW_KINDS, Model, Table
 
 
 def _or_replace(text: str) -> str:
@@ -70,7 +70,7 @@ class CodeSteps(Steps):
             change = changes.get(id(routine))
             if change is None:
                 continue
-            statements = self.made(lambda draft, one=routine: make_routines(draft, [one]))  # type: ignore[misc]
+            statements = self.made(lambda draft, one=routine: make_routines(draft, [one]), self.part_of())  # type: ignore[misc]
             drop: list[str | Statement] = []
             if change.before is not None:
                 replaced = [msgspec.structs.replace(s, text=_or_replace(s.text)) for s in statements]
@@ -152,8 +152,11 @@ class CodeSteps(Steps):
         if not self.options.comments or self.target.comments not in ("statement", "property"):
             return
         remade = {view.full_name for view in self.plan.new_views} | {table.full_name for table in self.plan.new}
-        before = {one.text for one in self._comments(self.plan.comparison.before)}
-        after = self._comments(self.plan.comparison.after)
+        earlier = self._comments(
+            self.plan.comparison.before, [*(one.before for one in self.plan.tables), *self.plan.gone]
+        )
+        after = self._comments(self.plan.comparison.after, [*(one.after for one in self.plan.tables), *self.plan.new])
+        before = {one.text for one in earlier}
         anew = [
             one
             for one in after
@@ -168,7 +171,7 @@ class CodeSteps(Steps):
                 f"{p.before.schema}.{p.before.name}" for p in self.plan.tables if p.is_moved or p.renamed or p.gone
             }
             gone = {table.full_name for table in (*self.plan.gone, *self.plan.gone_views)}
-            for one in self._comments(self.plan.comparison.before):
+            for one in earlier:
                 head = one.text.partition(" IS ")[0]
                 full = f"{one.schema}.{one.name}" if one.schema else one.name
                 if (
@@ -186,8 +189,10 @@ class CodeSteps(Steps):
             ids=[id_ for id_ in self.plan.ids if id_.endswith(".comment")],
         )
 
-    def _comments(self, model: Model) -> list[Statement]:
-        draft = Draft(model, self.target, DdlOptions())
+    def _comments(self, model: Model, tables: list[Table]) -> list[Statement]:
+        """Return the statements that say what some tables are, and all views and what belongs to no table."""
+        views = [table for table in model.tables if table.kind in VIEW_KINDS]
+        draft = Draft(msgspec.structs.replace(model, tables=[*tables, *views]), self.target, DdlOptions())
         make_comments(draft)
         return draft.statements
 

@@ -15,6 +15,8 @@ from indexa.core.ddl.script import Statement
 from indexa.core.model import ForeignKey, Table
 
 _WORST = list(RISKS)
+_HAVE_A_DEFAULT = frozenset({"ROW_FORMAT", "STATS_PERSISTENT", "STATS_AUTO_RECALC", "PACK_KEYS"})
+"""Options of tables that are taken back by the word DEFAULT."""
 
 
 class _Clauses(msgspec.Struct):
@@ -164,7 +166,9 @@ class AlteringMySQL(Altering):
 
     def _added(self, table: TablePlan, part: PartChange) -> str:
         if part.what == "index":
-            made = self.made(lambda draft: make_index(draft, table.after, part.after))
+            made = self.made(
+                lambda draft: make_index(draft, table.after, part.after), self.part_of(tables=[table.after])
+            )
             head, _, parts = made[0].text.partition(f" ON {self.path(table.after)} ") if made else ("", "", "")
             return f"ADD {head.removeprefix('CREATE ')} {parts}"
         return f"ADD {' '.join(self.lines_of(table.after, part))}"
@@ -188,6 +192,12 @@ class AlteringMySQL(Altering):
     def _options(self, table: TablePlan, made: _Clauses) -> None:
         known = set(table.before.options)
         fresh = [one for one in table.after.options if one not in known]
+        named = {one.partition("=")[0] for one in table.after.options}
+        for gone in sorted({one.partition("=")[0] for one in table.before.options} - named):
+            if gone in _HAVE_A_DEFAULT:
+                fresh.append(f"{gone}=DEFAULT")
+            elif gone:
+                self.keep(table.after.full_name, f"its {gone.lower()}, which has no word for what is usual")
         if fresh:
             made.add(" ".join(fresh), "its storage", [f"table:{table.before.full_name}.options"], "rewrites")
         if "comment" in table.fields and self.options.comments:

@@ -132,7 +132,9 @@ class PartSteps(Steps):
         elif part.what == "check":
             check, risk = checks.against(path, part.after.expression), "may fail"
         if part.what == "index":
-            statements = self.made(lambda draft: make_index(draft, table.after, part.after))
+            statements = self.made(
+                lambda draft: make_index(draft, table.after, part.after), self.part_of(tables=[table.after])
+            )
         else:
             statements = [
                 Statement("key", table.after.schema, table.after.name, f"ALTER TABLE {path} ADD {line}")
