@@ -91,6 +91,13 @@ class DecidingTests(ComparingCase):
         page = self.client.get(reverse("reconcile:comparison", args=[self.area.slug, made.pk]))
         self.assertContains(page, "changed on both 1")
 
+    def test_a_column_that_the_source_renamed_is_the_source_s_change(self) -> None:
+        found = self.now()
+        found.tables[0].columns[2].name = "installed_dt"
+        self.read(found)
+        row = self.row(self.compare(), kind="renamed")
+        self.assertEqual((row.before, row.after, row.side), ("installed_dt", "inst_dt", "other"))
+
     def test_what_is_taken_comes_into_the_model_as_one_change_and_is_undone(self) -> None:
         made = self.drifted()
         for name in ("mtr_srl_no", "area"):

@@ -34,6 +34,8 @@ def _places(base: Model, state: Model) -> set[_Place]:
 def _place(one: Difference) -> _Place:
     """Return what a difference is about, whatever it is: what is new from one side is gone from the other."""
     if one.kind in ("renamed", "moved"):
-        return one.what, one.schema, one.table, one.name, "name"
+        # From one side a name came, from the other it went: both names together are the same from either.
+        names = sorted(name.rpartition(".")[2] for name in (one.before, one.after))
+        return one.what, one.schema, "" if one.what in ("table", "view") else one.table, " ".join(names), "name"
     whole = one.kind in ("new", "gone") or not one.field
     return one.what, one.schema, one.table, one.name if one.name != one.table else "", "" if whole else one.field
