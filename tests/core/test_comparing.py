@@ -14,6 +14,7 @@ from indexa.core.compare.applying import apply
 from indexa.core.compare.comparing import compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
 from indexa.core.compare.matching import KnownRenames
+from indexa.core.compare.words import words_that_differ
 from indexa.core.model import Column, ForeignKey, Index, IndexPart, Key, Model, Partition, Sequence, Table
 from tests.core.strategies import models
 
@@ -311,3 +312,18 @@ class ApplyProperties(TestCase):
         done = apply(rest, {one.id for one in rest.differences})
         self.assertEqual(as_set(done.model), as_set(after))
         self.assertLessEqual(set(applied.tables.values()), {(t.schema, t.name) for t in before.tables})
+
+
+class WordsTests(TestCase):
+    def test_only_the_words_that_differ_are_marked(self) -> None:
+        runs = words_that_differ("select a, b from t where a > 1", "select a, c from t where a > 10")
+        self.assertEqual(
+            [(run.kind, run.text) for run in runs if run.kind != "same"],
+            [("gone", "b"), ("new", "c"), ("gone", "1"), ("new", "10")],
+        )
+
+    @given(st.text("ab ,.", max_size=30), st.text("ab ,.", max_size=30))
+    def test_both_texts_are_whole_in_the_runs(self, before: str, after: str) -> None:
+        runs = words_that_differ(before, after)
+        self.assertEqual("".join(run.text for run in runs if run.kind != "new"), before)
+        self.assertEqual("".join(run.text for run in runs if run.kind != "gone"), after)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import copy
+import io
 from collections.abc import Callable
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
+from openpyxl import load_workbook
 
 from indexa.areas.models import Role
 from indexa.building import services as building
@@ -98,6 +100,21 @@ class DecidingTests(ComparingCase):
         row = self.row(self.compare(), kind="renamed")
         self.assertEqual((row.before, row.after, row.side), ("installed_dt", "inst_dt", "other"))
 
+    def test_renames_are_parted_and_matched_by_hand(self) -> None:
+        content = self.now()
+        content.tables[0].columns[2].name = "installed_dt"
+        self.read(content)
+        made = self.compare()
+        self.post("settle-rename", made.pk, self.row(made, kind="renamed").number)
+        kinds = {one.name: one.kind for one in made.differences.filter(what="column")}
+        self.assertEqual(kinds, {"installed_dt": "gone", "inst_dt": "new"})
+        gone, new = self.row(made, name="installed_dt"), self.row(made, name="inst_dt")
+        page = self.client.get(reverse("reconcile:compared-margin", args=[self.area.slug, made.pk, gone.number]))
+        self.assertContains(page, "The same as another one?")
+        self.post("settle-rename", made.pk, gone.number, **{"with": new.number})
+        self.assertEqual(self.row(made, kind="renamed").before, "installed_dt")
+        self.assertContains(self.post("settle-rename", made.pk, 99), "Only what seems renamed")
+
     def test_what_is_taken_comes_into_the_model_as_one_change_and_is_undone(self) -> None:
         made = self.drifted()
         for name in ("mtr_srl_no", "area"):
@@ -138,6 +155,13 @@ class DecidingTests(ComparingCase):
         self.assertIn("| changed column mtr\\_srl\\_no type | text | varchar(40) | changed on both |", text)
         found = self.client.get(reverse("reconcile:report", args=[self.area.slug, made.pk, "json"])).json()
         self.assertEqual(len(found["differences"]), 3)
+        content = self.client.get(reverse("reconcile:report", args=[self.area.slug, made.pk, "xlsx"])).content
+        rows = list(load_workbook(io.BytesIO(content)).active.iter_rows(values_only=True))
+        self.assertEqual(len(rows), 3 + 3)
+        self.assertIn("changed on both", {row[7] for row in rows})
+        self.assertEqual(
+            self.client.get(reverse("reconcile:report", args=[self.area.slug, made.pk, "exe"])).status_code, 404
+        )
 
     def test_readers_look_and_decide_nothing(self) -> None:
         made = self.drifted()

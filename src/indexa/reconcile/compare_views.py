@@ -8,7 +8,7 @@ from urllib.parse import urlencode
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.db.models import Count, Q, QuerySet
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -22,6 +22,7 @@ from indexa.core.compare import reporting
 from indexa.core.compare.ignoring import IGNORABLE
 from indexa.core.ddl.targets import TARGETS
 from indexa.core.model import Model
+from indexa.core.render.differences import as_xlsx
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 from indexa.reconcile import comparing, scripts
 from indexa.reconcile.bringing import take_into_model
@@ -33,6 +34,11 @@ from indexa.ui.parameters import parse_int
 
 _ROWS_A_PAGE = 200
 _LARGEST_SCRIPT = 5_000_000
+_FORMS: dict[str, tuple[Any, str]] = {
+    "xlsx": (as_xlsx, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
+    "md": (reporting.as_markdown, "text/markdown; charset=utf-8"),
+    "json": (reporting.as_json, "application/json"),
+}
 _KINDS = ("new", "changed", "gone", "renamed", "moved")
 _SIDES = {"model": "changed in the model", "other": "changed on the other side", "both": "changed on both"}
 
@@ -176,6 +182,7 @@ def margin(request: AreaRequest, pk: int, number: int) -> HttpResponse:
     context = _head(request, made) | {
         "d": row,
         "steps": _steps_for(made, row),
+        "partners": comparing.partners(row),
         "needed": made.differences.filter(identity__in=row.requires),
     }
     return render(request, "reconcile/_compared_margin.html", context)
@@ -213,6 +220,23 @@ def decide(request: AreaRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @in_area(Role.STEWARD)
+def settle_rename(request: AreaRequest, pk: int, number: int) -> HttpResponse:
+    """Say that what seems renamed is two things, or (`with`) that something gone and something new are one."""
+    made = _made(request, pk)
+    other = parse_int(request.POST.get("with"), -1)
+    try:
+        if other < 0:
+            comparing.reject_rename(made, number)
+        else:
+            comparing.pair_rename(made, number, other)
+            messages.success(request, "Matched: it counts as renamed now.")
+    except ReconciliationError as error:
+        messages.error(request, str(error))
+    return redirect("reconcile:comparison", request.area.slug, pk)
+
+
+@require_POST
+@in_area(Role.STEWARD)
 def again(request: AreaRequest, pk: int) -> HttpResponse:
     """Compare the same two sides as they are now; what was decided about the same differences stays."""
     made = _made(request, pk)
@@ -243,23 +267,18 @@ def take(request: AreaRequest, pk: int) -> HttpResponse:
 @require_GET
 @in_area(Role.READER)
 def report(request: AreaRequest, pk: int, form: str) -> HttpResponse:
-    """All differences with their decisions, as Markdown or JSON."""
+    """All differences with their decisions, as a spreadsheet, Markdown or JSON."""
     made = _made(request, pk)
     sides = _SIDES | {"": ""}
     rows = [
         reporting.Reported(difference=one, side=sides[row.side], decision=row.get_decision_display().lower())
         for one, row in comparing.core_rows(made)
     ]
-    if form == "json":
-        response = HttpResponse(
-            reporting.as_json(made.other_label, made.model.name, rows), content_type="application/json"
-        )
-    else:
-        text = reporting.as_markdown(made.other_label, made.model.name, rows)
-        response = HttpResponse(text, content_type="text/markdown; charset=utf-8")
-    response["Content-Disposition"] = (
-        f'attachment; filename="differences-{made.pk}.{"json" if form == "json" else "md"}"'
-    )
+    if form not in _FORMS:
+        raise Http404
+    write, kind = _FORMS[form]
+    response = HttpResponse(write(made.other_label, made.model.name, rows), content_type=kind)
+    response["Content-Disposition"] = f'attachment; filename="differences-{made.pk}.{form}"'
     return response
 
 

@@ -15,7 +15,7 @@ from indexa.core.compare.applying import Applied, apply
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
 from indexa.core.compare.ignoring import IGNORABLE, ignored
-from indexa.core.compare.matching import KnownRenames
+from indexa.core.compare.matching import KnownRenames, similarity
 from indexa.core.compare.sides import sides
 from indexa.core.model import Model
 from indexa.reconcile.errors import ReconciliationError
@@ -26,6 +26,8 @@ from indexa.store.models import Snapshot, StoredColumn, StoredModel, StoredTable
 from indexa.store.storing import keep_snapshot, read_snapshot
 
 Decision = ComparedDifference.Decision
+_PARTNERS = 100
+"""How many tables or columns are offered to match something with."""
 
 
 def state_of(model: StoredModel) -> Model:
@@ -135,7 +137,9 @@ def states_of(made: ModelComparison) -> tuple[Model, Model]:
 def comparison_of(made: ModelComparison) -> Comparison:
     """Return the comparison from the other state to the model."""
     other, mine = states_of(made)
-    return compare(other, mine, paired=msgspec.convert(made.renames or {}, KnownRenames))
+    known, said = (msgspec.convert(one or {}, KnownRenames) for one in (made.renames, made.paired_renames))
+    paired = KnownRenames([*known.tables, *said.tables], [*known.columns, *said.columns])
+    return compare(other, mine, made.rejected_renames, paired=paired)
 
 
 def fill(made: ModelComparison) -> None:
@@ -179,6 +183,58 @@ def compare_again(made: ModelComparison) -> None:
         made.other = keep_snapshot(state_of(made.other_model))
     made.mine = keep_snapshot(state_of(made.model))
     made.save(update_fields=["mine", "other", "base", "other_label", "renames"])
+    fill(made)
+
+
+@transaction.atomic
+def reject_rename(made: ModelComparison, number: int) -> None:
+    """Say that what seems renamed is two things. Raises ReconciliationError for what is no rename."""
+    row = made.differences.filter(number=number, kind__in=["renamed", "moved"]).first()
+    if row is None:
+        raise ReconciliationError("Only what seems renamed or moved can be said to be two things.")
+    said = msgspec.convert(made.paired_renames or {}, KnownRenames)
+    said.tables = [pair for pair in said.tables if row.what == "column" or pair[0] != (row.schema, row.table)]
+    said.columns = [pair for pair in said.columns if row.what != "column" or pair[1] != row.name]
+    made.paired_renames = msgspec.to_builtins(said)
+    made.rejected_renames = [*made.rejected_renames, row.identity]
+    made.save(update_fields=["paired_renames", "rejected_renames"])
+    fill(made)
+
+
+def partners(row: ComparedDifference) -> list[ComparedDifference]:
+    """Return what something gone or new may be under another name: of its kind, of its table; the likeliest first."""
+    if row.kind not in ("gone", "new") or row.what not in ("table", "view", "column"):
+        return []
+    kind = "new" if row.kind == "gone" else "gone"
+    found = ComparedDifference.objects.filter(comparison=row.comparison_id, kind=kind, what=row.what)
+    if row.what == "column":
+        found = found.filter(schema=row.schema, table=row.table)
+    value = row.before or row.after
+    return sorted(
+        found, key=lambda one: ((one.before or one.after) != value, -similarity(one.name, row.name), one.name)
+    )[:_PARTNERS]
+
+
+@transaction.atomic
+def pair_rename(made: ModelComparison, one: int, other: int) -> None:
+    """Say that something gone and something new are one thing under another name. Raises ReconciliationError where they can't be."""
+    rows = {row.kind: row for row in made.differences.filter(number__in=[one, other])}
+    gone, new = rows.get("gone"), rows.get("new")
+    if gone is None or new is None or new not in partners(gone):
+        raise ReconciliationError(
+            "Only a table can be matched with a new table, and a column with a new one of its table."
+        )
+    said = msgspec.convert(made.paired_renames or {}, KnownRenames)
+    if gone.what == "column":
+        match = comparison_of(made).matches.by_before[gone.schema, gone.table]
+        said.columns.append(((match.after.schema, match.after.name), gone.name, new.name))
+        identity = f"column:{gone.full_table}:{gone.name}.name"
+    else:
+        said.tables.append(((gone.schema, gone.table), (new.schema, new.table)))
+        identity = f"table:{gone.full_table}.name"
+    made.paired_renames = msgspec.to_builtins(said)
+    made.rejected_renames = [id_ for id_ in made.rejected_renames if id_ != identity]
+    made.save(update_fields=["paired_renames", "rejected_renames"])
     fill(made)
 
 

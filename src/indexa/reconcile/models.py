@@ -114,6 +114,10 @@ class ModelComparison(models.Model):
     base_label = models.CharField(max_length=200, blank=True)
     renames = models.JSONField(default=dict)
     """Renames that people made, as `KnownRenames` from the other state to the model."""
+    paired_renames = models.JSONField(default=dict)
+    """Renames that a person said are some on this comparison, as `KnownRenames`."""
+    rejected_renames = ArrayField(models.TextField(), default=list)
+    """Renames that a person said are none."""
     ignore = ArrayField(models.CharField(max_length=30), default=list)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

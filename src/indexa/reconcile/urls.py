@@ -14,6 +14,7 @@ urlpatterns = [
     path("models/<int:pk>/take/", compare_views.take, name="take"),
     path("models/<int:pk>/report.<slug:form>", compare_views.report, name="report"),
     path("models/<int:pk>/<int:number>/", compare_views.margin, name="compared-margin"),
+    path("models/<int:pk>/<int:number>/rename/", compare_views.settle_rename, name="settle-rename"),
     path("versions/<int:pk>/", version_views.page, name="versions"),
     path("versions/<int:pk>/keep/", version_views.keep, name="keep-version"),
     path("versions/<int:pk>/<int:number>.json", version_views.version_file, name="version-file"),
