@@ -22,6 +22,7 @@ from indexa.dictionary.models import DictionaryRow
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling.renaming import rename_many
+from indexa.naming.standards import services as standards
 from indexa.store.loading import load_model
 from indexa.store.models import StoredColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
 from tests.factories import PASSWORD, make_area, make_person
@@ -333,3 +334,18 @@ class DeriveChoicesTests(BuildingCase):
         self.assertEqual(
             self.post("derive", self.model.pk, name="X", platform="postgresql", enums="magic").status_code, 422
         )
+
+
+class StarterTests(BuildingCase):
+    def test_a_starter_is_offered_first_and_brings_its_standard_and_choices_of_diagram(self) -> None:
+        self.entity("Customer", ("Customer Number", "integer"))
+        standard = standards.make(area=self.area, person=self.person, name="Plain", rules={})
+        standards.govern(stored=standard, models=[self.model])
+        diagrams.create(area=self.area, person=self.person, model=self.model, name="All", table_ids=[], depth="keys")
+        self.assertEqual(self.post("set-starter", self.model.pk).status_code, 302)
+        self.assertContains(
+            self.client.get(reverse("building:new-model", args=[self.area.slug])), "Care, logical, starter"
+        )
+        self.post("new-model", name="Sales", layer="logical", **{"from": self.model.pk})
+        made = StoredModel.objects.get(name="Sales")
+        self.assertEqual((standards.standard_of(made), made.diagrams.get().depth), (standard, "keys"))

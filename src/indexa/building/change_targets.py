@@ -68,7 +68,14 @@ add_field("key", "record", RecordField("Key", StoredKey.objects, record_of_key, 
 add_field(
     "relationship",
     "record",
-    RecordField("Relationship", StoredRelationship.objects, record_of_relationship, nothing_in_the_way, _keys_written),
+    RecordField(
+        "Relationship",
+        StoredRelationship.objects,
+        record_of_relationship,
+        nothing_in_the_way,
+        _keys_written,
+        frozenset({"identifying", "optional", "one_to_one"}),
+    ),
 )
 for target, label, stored in (("index", "Index", StoredIndex), ("check", "Check", StoredCheck)):
     add_field(target, "record", RecordField(label, stored.objects, record_of_owned, nothing_in_the_way, _owned_written))

@@ -13,7 +13,7 @@ from indexa.areas.models import Area, Person
 from indexa.core.building.parts import BuildError
 from indexa.core.ddl.targets import TARGETS
 from indexa.core.logical.options import DeriveOptions
-from indexa.core.logical.physical import derive_physical
+from indexa.core.logical.physical import Derived, derive_physical
 from indexa.core.model import Model
 from indexa.core.naming.standard import DEFAULT
 from indexa.jobs import services as jobs
@@ -79,6 +79,23 @@ def options_of(given: Mapping[str, str]) -> DeriveOptions:
         raise BuildError(f"This is nothing that can be chosen: {error}.") from error
 
 
+def derived_anew(area: Area, model: StoredModel) -> Derived:
+    """Return what a physical model would be if it were derived now, by the choices with which it was made. Raises BuildError."""
+    logical = model.logical
+    made = Job.objects.filter(area=area, kind="derive", arguments__name=model.name).order_by("-pk").first()
+    if logical is None or model.snapshot_id is not None or made is None:
+        raise BuildError(f"{model.name} was not derived from a logical model.")
+    return _derived(area, logical, DeriveArguments(**made.arguments))
+
+
+def _derived(area: Area, logical: StoredModel, given: DeriveArguments) -> Derived:
+    stored = StoredStandard.objects.filter(pk=given.standard, area=area).first()
+    return derive_physical(
+        load_model(logical, with_words=True), given.platform, standards.core_standard(stored) if stored else DEFAULT,
+        wordbooks.stack_of(area), name=given.name, schema=given.schema, renderer=render_confined, options=options_of(given.options),
+    )  # fmt: skip
+
+
 @background("derive", DeriveArguments)
 def derive(job: Job, progress: Progress) -> str:
     """Make the physical model of the job's logical one. Returns its address."""
@@ -88,11 +105,7 @@ def derive(job: Job, progress: Progress) -> str:
         raise JobFailedError("The logical model was deleted.")
     progress.report("Naming and typing", 0, 1)
     stored = StoredStandard.objects.filter(pk=given.standard, area=job.area).first()
-    standard = standards.core_standard(stored) if stored else DEFAULT
-    derived = derive_physical(
-        load_model(logical, with_words=True), given.platform, standard, wordbooks.stack_of(job.area), name=given.name,
-        schema=given.schema, renderer=render_confined, options=options_of(given.options),
-    )  # fmt: skip
+    derived = _derived(job.area, logical, given)
     made = _store(job.area, derived.model, logical, progress)
     made.comment = "\n".join(derived.notes[:200])
     made.save(update_fields=["comment"])

@@ -69,6 +69,18 @@ def copy_into(part: Part, source: StoredTable, name: str, schema: str) -> Copied
     return Copied(made, {new: old for old, new in ids.items()})
 
 
+def link_copies(changes: Recorder, columns: dict[int, int]) -> None:
+    """Let new columns implement the attributes of those that they stand for, with their words."""
+    links = dict(
+        StoredColumn.objects.filter(pk__in=columns.values(), attribute__isnull=False).values_list("pk", "attribute_id")
+    )
+    for new, old in columns.items():
+        if old in links:
+            StoredColumn.objects.filter(pk=new).update(attribute_id=links[old])
+            changes.update("column", new, "", "record", {"attribute_id": None}, {"attribute_id": links[old]})
+    copy_words(changes, columns)
+
+
 def copy_words(changes: Recorder, columns: dict[int, int], table: tuple[int, int] | None = None) -> None:
     """Give new columns (and a new table) the business names and definitions of those that they were copied from."""
     pairs: list[tuple[Any, str, dict[int, int]]] = [

@@ -13,10 +13,10 @@ from indexa.building import reuse, services
 from indexa.building.offered_types import HISTORIES, PARTS
 from indexa.building.views import done_to_table, editable_table
 from indexa.changes.recording import Recorder
-from indexa.core.building import changing
+from indexa.core.building import changing, denormalising
 from indexa.core.building.parts import BuildError, Part
 from indexa.store.models import StoredModel
-from indexa.ui.parameters import parse_int
+from indexa.ui.parameters import parse_int, parse_ints
 
 
 @require_GET
@@ -91,3 +91,29 @@ def set_part(request: AreaRequest, table_pk: int) -> HttpResponse:
         wanted = f"{part}; {history}" if part == "dimension" and history else part
         services.set_part(area=request.area, person=request.user, table=table, part=wanted)
     return done_to_table(request, table, "", lambda _: None)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def denormalise(request: AreaRequest, table_pk: int) -> HttpResponse:
+    """Merge a table into this one, split some columns off it, or repeat a column of a table above; attributes stay implemented."""
+    table = editable_table(request, table_pk)
+    other, column = parse_int(request.POST.get("other")), parse_int(request.POST.get("repeat"))
+    name = request.POST.get("name", "")
+    made: dict[int, int] = {}
+
+    def work(part: Part) -> None:
+        if other:
+            made.update(denormalising.merge_tables(part, table.pk, other))
+        elif column:
+            made.update(denormalising.repeat_column(part, table.pk, column))
+        else:
+            made.update(denormalising.split_table(part, table.pk, parse_ints(request.POST.getlist("column")), name))
+
+    def also(changes: Recorder, ids: dict[int, int]) -> None:
+        reuse.link_copies(changes, {ids[new]: old for new, old in made.items()})
+
+    what = (
+        "merged another table into it" if other else "repeated a column" if column else f"split off {name.strip()[:80]}"
+    )
+    return done_to_table(request, table, f"Denormalised {table.name}: {what}", work, also=also)

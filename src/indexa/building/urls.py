@@ -9,6 +9,7 @@ from indexa.building.side_by_side import side_by_side
 app_name = "building"
 urlpatterns = [
     path("models/new/", views.new_model, name="new-model"),
+    path("models/<int:pk>/starter/", views.set_starter, name="set-starter"),
     path("models/<int:pk>/derive/", derive_views.derive, name="derive"),
     path("models/<int:pk>/side-by-side/", side_by_side, name="side-by-side"),
     path("models/<int:pk>/checks/", check_views.page, name="checks"),
@@ -33,6 +34,7 @@ urlpatterns = [
     path("models/<int:pk>/build/similar/", reuse_views.similar_tables, name="similar-tables"),
     path("tables/<int:table_pk>/build/similar/", reuse_views.similar_columns, name="similar-columns"),
     path("tables/<int:table_pk>/build/name/", reuse_views.rename_table, name="rename-table"),
+    path("tables/<int:table_pk>/build/denormalise/", reuse_views.denormalise, name="denormalise"),
     path("tables/<int:table_pk>/build/part/", reuse_views.set_part, name="set-part"),
     path("tables/<int:table_pk>/build/copy/", reuse_views.copy_table, name="copy-table"),
     path("tables/<int:table_pk>/build/columns/", views.add_column, name="add-column"),

@@ -24,7 +24,7 @@ from indexa.building.reuse import copy_into, copy_words
 from indexa.changes.recording import Recorder
 from indexa.core import platforms
 from indexa.core.building import changing
-from indexa.core.building.parts import BuildError, Part, Relationship, Table
+from indexa.core.building.parts import BuildError, Column, Part, Relationship, Table
 from indexa.core.ddl.targets import TARGETS
 from indexa.core.model.parts import ACTIONS
 from indexa.diagrams import services as diagrams
@@ -33,6 +33,7 @@ from indexa.diagrams.models import Diagram, DiagramCard
 from indexa.diagrams.saving import touch
 from indexa.diagrams.suggestions import suggestions
 from indexa.modeling.queries import visible_tables
+from indexa.naming.standards.services import standard_of
 from indexa.store.loading import load_model
 from indexa.store.models import Layer, StoredColumn, StoredModel, StoredRelationship, StoredTable
 from indexa.ui.parameters import parse_int, parse_ints
@@ -45,9 +46,7 @@ def new_model(request: AreaRequest) -> HttpResponse:
     require(request.user, request.area, Role.STEWARD)
     context = {
         "platforms": [(name, platforms.label_of(name)) for name in sorted(TARGETS)],
-        "roles": PARTS,
-        "histories": HISTORIES,
-        "models": StoredModel.objects.filter(area=request.area).order_by("layer", "name"),
+        "models": StoredModel.objects.filter(area=request.area).order_by("-is_starter", "layer", "name"),
         "given": request.POST,
     }
     if request.method == "GET":
@@ -56,10 +55,12 @@ def new_model(request: AreaRequest) -> HttpResponse:
         with transaction.atomic():
             model = _begun(request)
             most = [one.table_ids for one in suggestions(model)[:1]]
+            other = _beginning(request)
+            shown = other.diagrams.order_by("pk").first() if other else None
             diagram = diagrams.create(
                 area=request.area, person=request.user, model=model, name=model.name,
-                table_ids=most[0] if most else [],
-                naming=Diagram.Naming.BUSINESS if model.layer == Layer.LOGICAL else Diagram.Naming.PHYSICAL,
+                table_ids=most[0] if most else [], depth=shown.depth if shown else Diagram.Depth.COLUMNS,
+                naming=shown.naming if shown else Diagram.Naming.BUSINESS if model.layer == Layer.LOGICAL else Diagram.Naming.PHYSICAL,
             )  # fmt: skip
     except BuildError as error:
         messages.error(request, str(error))
@@ -71,7 +72,7 @@ def _begun(request: AreaRequest) -> StoredModel:
     """Make the model that is asked for: empty, or with the content of another one or of a file."""
     given: Any = {name: request.POST.get(name, "") for name in ("name", "layer", "platform")}
     file = request.FILES.get("file")
-    other = StoredModel.objects.filter(area=request.area, pk=parse_int(request.POST.get("from"))).first()
+    other = _beginning(request)
     if file is None and other is None:
         return services.create_model(area=request.area, **given)
     content = model_of_file(file) if file else load_model(other, with_words=True)  # type: ignore[arg-type]
@@ -79,7 +80,28 @@ def _begun(request: AreaRequest) -> StoredModel:
         raise BuildError(
             f"That is a {content.layer} model. Choose that layer; a model of the other is derived from it."
         )
-    return store_copy(area=request.area, model=content, **(given | {"platform": content.platform}))
+    made = store_copy(area=request.area, model=content, **(given | {"platform": content.platform}))
+    standard = standard_of(other) if other is not None and file is None else None
+    if standard is not None:
+        standard.governs.add(made)
+    return made
+
+
+def _beginning(request: AreaRequest) -> StoredModel | None:
+    """Return the model that a new one begins as a copy of."""
+    return StoredModel.objects.filter(area=request.area, pk=parse_int(request.POST.get("from"))).first()
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def set_starter(request: AreaRequest, pk: int) -> HttpResponse:
+    """Offer a model as a starter for new ones, or no longer."""
+    model = get_object_or_404(StoredModel, pk=pk, area=request.area)
+    model.is_starter = not model.is_starter
+    model.save(update_fields=["is_starter"])
+    told = "is offered when a new model begins." if model.is_starter else "is no longer offered as a starter."
+    messages.success(request, f"{model.name} {told}")
+    return redirect("modeling:overview", request.area.slug, pk)
 
 
 @require_POST
@@ -380,6 +402,7 @@ def _show_parts(
         "actions": ACTIONS,
         "objects": _objects(request, table),
         "kinds": kinds_for(table.model, of_table=True),
+        "above": _above(part, table.pk) if table.model.layer == Layer.PHYSICAL else [],
         "roles": PARTS,
         "histories": HISTORIES,
         "models": StoredModel.objects.filter(area=request.area, layer=table.model.layer).order_by("name"),
@@ -390,6 +413,18 @@ def _show_parts(
         "words": "attribute" if table.model.layer == Layer.LOGICAL else "column",
     }
     return render(request, "building/_table_parts.html", context)
+
+
+def _above(part: Part, table_id: int) -> list[tuple[Table, list[Column]]]:
+    """Return the tables that a table refers to, however far up, each with the columns that could be repeated."""
+    found: dict[int, Table] = {}
+    waiting = [table_id]
+    while waiting:
+        for one in part.as_child(waiting.pop()):
+            if one.parent not in found and one.parent != table_id:
+                found[one.parent] = part.tables[one.parent]
+                waiting.append(one.parent)
+    return [(table, [column for column in table.columns if column.id not in table.key]) for table in found.values()]
 
 
 def _is_single(table: Table, one: Relationship) -> bool:

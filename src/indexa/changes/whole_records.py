@@ -37,6 +37,8 @@ class RecordField:
     record_of: Callable[[Any], dict[str, Any]]
     in_the_way: Callable[[ChangeSet, Sequence[Change]], Mapping[int, str]] = nothing_in_the_way
     after_write: Callable[[Sequence[Change]], None] = nothing_follows
+    derived: frozenset[str] = frozenset()
+    """Fields that follow from others by themselves: that they are otherwise is nobody's change."""
 
     def conflicts(self, done: ChangeSet, target: str, field: str) -> list[Conflict]:
         """Return the objects that were changed or deleted since, and those that can't be as they were."""
@@ -46,7 +48,7 @@ class RecordField:
         found = []
         for change in changes:
             item = now.get(change.object_id)
-            if not _is_as_left(item, change, self.record_of(item) if item else None):
+            if not _is_as_left(item, change, self.record_of(item) if item else None, self.derived):
                 by = last_writer(target, change.object_id, field, done.pk)
                 verb = "deleted" if item is None else "changed"
                 found.append(Conflict(change.label, self.label, f"{by or 'somebody'} has {verb} it since", by))
@@ -76,8 +78,10 @@ class RecordField:
         self.after_write(changes)
 
 
-def _is_as_left(item: models.Model | None, change: Change, record: Mapping[str, Any] | None) -> bool:
+def _is_as_left(
+    item: models.Model | None, change: Change, record: Mapping[str, Any] | None, derived: frozenset[str]
+) -> bool:
     """Return whether an object has what a change left it with; fields that came later to its kind do not count."""
     if item is None or change.after is None or record is None:
         return item is None and change.after is None
-    return all(record.get(name) == value for name, value in change.after.items())
+    return all(record.get(name) == value for name, value in change.after.items() if name not in derived)

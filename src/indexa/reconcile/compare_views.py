@@ -75,6 +75,8 @@ def start(request: AreaRequest) -> HttpResponse:
     try:
         if file is not None:
             made = comparing.compare_with_file(**given, content=_content(file, model), label=file.name or "a file")
+        elif other is not None and other.pk == model.logical_id and model.layer == "physical":
+            made = comparing.compare_with_logical(**given)
         elif other is not None:
             made = comparing.compare_with_model(**given, other=other)
         else:

@@ -11,6 +11,7 @@ import msgspec
 from django.db import transaction
 
 from indexa.areas.models import Area, Person
+from indexa.building.deriving import derived_anew
 from indexa.core.compare.applying import Applied, apply
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
@@ -88,6 +89,19 @@ def compare_with_model(
     return _keep(
         area=area, person=person, model=model, other=keep_snapshot(state_of(other)), base=None, renames=KnownRenames(),
         ignore=ignore, label=other.name, other_model=other,
+    )  # fmt: skip
+
+
+@transaction.atomic
+def compare_with_logical(
+    *, area: Area, person: Person, model: StoredModel, ignore: Collection[str] = ()
+) -> ModelComparison:
+    """Compare a physical model with what its logical model makes by now: later changes of the one are offered to the other."""
+    derived = derived_anew(area, model)
+    logical = model.logical.name if model.logical else ""
+    return _keep(
+        area=area, person=person, model=model, other=keep_snapshot(derived.model), base=None, renames=KnownRenames(), ignore=ignore,
+        label=f"{logical}, derived anew",
     )  # fmt: skip
 
 

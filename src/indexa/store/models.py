@@ -43,6 +43,8 @@ class StoredModel(models.Model):
     read_at = models.DateTimeField(null=True)
     changed_by_hand = models.BooleanField(default=False)
     """Whether people changed the structure of a model that a source feeds; what they changed is what its snapshot has not."""
+    is_starter = models.BooleanField(default=False)
+    """Whether new models of the area are offered to begin with it: its tables, types, standard and choices of diagram."""
 
     class Meta:
         db_table = "model"
