@@ -157,7 +157,7 @@ def relate(request: AreaRequest, pk: int) -> HttpResponse:
             made["between"] = changing.associate(part, parent.pk, child.pk).id
             return
         if kind == "subtype":
-            changing.make_subtype(part, parent.pk, child.pk)
+            changing.make_subtype(part, child.pk, of=parent.pk)
             return
         changing.relate(
             part, parent.pk, child.pk, identifying=kind == "identifying", optional=kind == "optional",

@@ -260,7 +260,7 @@ def decide(*, made: ModelComparison, person: Person, numbers: Collection[int], d
     ModelComparison.objects.select_for_update().get(pk=made.pk)
     rows = list(made.differences.all())
     chosen = {row.identity for row in rows if row.number in set(numbers)}
-    differences = [_core(row) for row in rows]
+    differences = [row.as_core() for row in rows]
     # The script brings what is kept: it needs what that requires. What is taken leaves out what depends on it.
     follows = (
         with_required(differences, chosen) if decision == Decision.KEEP else without_dependent(differences, chosen)
@@ -272,17 +272,9 @@ def decide(*, made: ModelComparison, person: Person, numbers: Collection[int], d
     return len(changed)
 
 
-def _core(row: ComparedDifference) -> Difference:
-    kind: Any = row.kind
-    return Difference(
-        id=row.identity, kind=kind, what=row.what, schema=row.schema, table=row.table, name=row.name, field=row.field,
-        before=row.before, after=row.after, evidence=tuple(row.evidence), requires=tuple(row.requires),
-    )  # fmt: skip
-
-
 def core_rows(made: ModelComparison) -> list[tuple[Difference, ComparedDifference]]:
     """Return all differences as the core has them, each with its row."""
-    return [(_core(row), row) for row in made.differences.select_related("decided_by")]
+    return [(row.as_core(), row) for row in made.differences.select_related("decided_by")]
 
 
 def wanted_of(made: ModelComparison, comparison: Comparison) -> Applied:

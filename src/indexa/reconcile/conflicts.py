@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 import msgspec
 
@@ -75,7 +74,7 @@ def _structure(
     row: FoundDifference, table: KnownTable, column: KnownColumn | None, own: dict[str, Difference]
 ) -> _Mine | None:
     """Return what people changed in the structure that this change of the source can't stand beside."""
-    in_it = in_the_way(difference_of(row), own)
+    in_it = in_the_way(row.as_core(), own)
     if not in_it:
         return None
     target, id_ = ("column", column.id) if column is not None else ("table", table.id)
@@ -198,13 +197,4 @@ def difference_row(number: int, one: Difference) -> FoundDifference:
     return FoundDifference(
         number=number, identity=one.id, kind=one.kind, what=one.what, schema=one.schema, table=one.table, name=one.name,
         field=one.field, before=one.before, after=one.after, evidence=list(one.evidence), requires=list(one.requires),
-    )  # fmt: skip
-
-
-def difference_of(row: FoundDifference) -> Difference:
-    """Return a stored difference as the core has it."""
-    kind: Any = row.kind
-    return Difference(
-        id=row.identity, kind=kind, what=row.what, schema=row.schema, table=row.table, name=row.name, field=row.field,
-        before=row.before, after=row.after, requires=tuple(row.requires),
     )  # fmt: skip

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from indexa.changes.models import ChangeSet
+from indexa.core.compare.differences import Difference
 from indexa.sources.models import Intake, Source
 from indexa.store.models import Snapshot, StoredModel
 
@@ -46,19 +49,9 @@ class Reconciliation(models.Model):
         return f"{self.source_id} read again at {self.at}"
 
 
-class FoundDifference(models.Model):
-    """One difference of a later reading, and what a person decided about it.
+class KeptDifference(models.Model):
+    """A difference as the core tells it, kept in a row: what differs where, both values, and what it can't be without."""
 
-    `conflict` is "" or what a person changed that the source changed too; `mine` and `theirs` are both values then, `by` and
-    `by_at` say who made mine. `object_id` is the stored table, column or attribute that `mine` belongs to.
-    """
-
-    class Decision(models.TextChoices):
-        TAKE = "take", "Use source"
-        KEEP = "keep", "Keep model"
-        LATER = "later", "Skip for now"
-
-    reconciliation = models.ForeignKey(Reconciliation, on_delete=models.CASCADE, related_name="differences")
     number = models.PositiveIntegerField()
     identity = models.TextField()
     kind = models.CharField(max_length=10)
@@ -71,6 +64,40 @@ class FoundDifference(models.Model):
     after = models.TextField(blank=True)
     evidence = ArrayField(models.TextField(), default=list)
     requires = ArrayField(models.TextField(), default=list)
+
+    class Meta:
+        abstract = True
+
+    def __str__(self) -> str:
+        return self.identity
+
+    @property
+    def full_table(self) -> str:
+        """Schema and table with a dot between them; "" for what belongs to no table."""
+        return f"{self.schema}.{self.table}" if self.schema and self.table else self.table
+
+    def as_core(self) -> Difference:
+        """Return it as the core has it."""
+        kind: Any = self.kind
+        return Difference(
+            id=self.identity, kind=kind, what=self.what, schema=self.schema, table=self.table, name=self.name, field=self.field,
+            before=self.before, after=self.after, evidence=tuple(self.evidence), requires=tuple(self.requires),
+        )  # fmt: skip
+
+
+class FoundDifference(KeptDifference):
+    """One difference of a later reading, and what a person decided about it.
+
+    `conflict` is "" or what a person changed that the source changed too; `mine` and `theirs` are both values then, `by` and
+    `by_at` say who made mine. `object_id` is the stored table, column or attribute that `mine` belongs to.
+    """
+
+    class Decision(models.TextChoices):
+        TAKE = "take", "Use source"
+        KEEP = "keep", "Keep model"
+        LATER = "later", "Skip for now"
+
+    reconciliation = models.ForeignKey(Reconciliation, on_delete=models.CASCADE, related_name="differences")
     seen_before = models.BooleanField(default=False)
     """True where an earlier reading had found it already and it was left for later."""
     conflict = models.CharField(max_length=12, blank=True)
@@ -87,14 +114,6 @@ class FoundDifference(models.Model):
         db_table = "found_difference"
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["reconciliation", "number"], name="difference_in_its_place")]
-
-    def __str__(self) -> str:
-        return self.identity
-
-    @property
-    def full_table(self) -> str:
-        """Schema and table with a dot between them; "" for what belongs to no table."""
-        return f"{self.schema}.{self.table}" if self.schema and self.table else self.table
 
 
 class ModelComparison(models.Model):
@@ -130,7 +149,7 @@ class ModelComparison(models.Model):
         return f"{self.model_id} beside {self.other_label}"
 
 
-class ComparedDifference(models.Model):
+class ComparedDifference(KeptDifference):
     """One difference of a comparison: what the other state has (`before`) and the model (`after`), who changed it, and what a
     person decided."""
 
@@ -140,18 +159,6 @@ class ComparedDifference(models.Model):
         LATER = "later", "Skip for now"
 
     comparison = models.ForeignKey(ModelComparison, on_delete=models.CASCADE, related_name="differences")
-    number = models.PositiveIntegerField()
-    identity = models.TextField()
-    kind = models.CharField(max_length=10)
-    what = models.CharField(max_length=20)
-    schema = models.TextField(blank=True)
-    table = models.TextField(blank=True)
-    name = models.TextField(blank=True)
-    field = models.CharField(max_length=40, blank=True)
-    before = models.TextField(blank=True)
-    after = models.TextField(blank=True)
-    evidence = ArrayField(models.TextField(), default=list)
-    requires = ArrayField(models.TextField(), default=list)
     side = models.CharField(max_length=5, blank=True)
     decision = models.CharField(max_length=5, choices=Decision.choices, default=Decision.LATER)
     decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
@@ -162,14 +169,6 @@ class ComparedDifference(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["comparison", "number"], name="compared_difference_in_its_place")
         ]
-
-    def __str__(self) -> str:
-        return self.identity
-
-    @property
-    def full_table(self) -> str:
-        """Schema and table with a dot between them; "" for what belongs to no table."""
-        return f"{self.schema}.{self.table}" if self.schema and self.table else self.table
 
 
 class KeptScript(models.Model):

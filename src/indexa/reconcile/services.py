@@ -27,7 +27,6 @@ from indexa.reconcile.conflicts import (
     NAME,
     REFERENCE,
     STRUCTURE,
-    difference_of,
     difference_row,
     mark_conflicts,
     structure_of,
@@ -125,7 +124,7 @@ def decide(*, area: Area, reconciliation_id: int, numbers: Collection[int], deci
         raise ReconciliationError(f"“{decision}” is no decision.")
     rows = list(reconciliation.differences.all())
     chosen = {row.identity for row in rows if row.number in set(numbers)}
-    differences = [difference_of(row) for row in rows]
+    differences = [row.as_core() for row in rows]
     later = decision == Decision.LATER
     follows = without_dependent(differences, chosen) if later else with_required(differences, chosen)
     changed = []
@@ -317,7 +316,7 @@ def _structure(
         if row.decision == Decision.KEEP:
             decided.kept.add(row.identity)
         else:
-            decided.give_way |= {one.id for one in in_the_way(difference_of(row), own)}
+            decided.give_way |= {one.id for one in in_the_way(row.as_core(), own)}
     return decided
 
 

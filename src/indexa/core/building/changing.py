@@ -223,14 +223,14 @@ def relate(
     return made
 
 
-def make_subtype(part: Part, supertype_id: int, subtype_id: int) -> Relationship:
+def make_subtype(part: Part, subtype_id: int, of: int) -> Relationship:
     """Make a table a subtype of another one: it is identified by the other's key and by nothing else. Raises BuildError."""
     subtype = part.table(subtype_id)
     if subtype.key:
         raise BuildError(
-            f"{subtype.name} has a key of its own. A subtype has that of {part.table(supertype_id).name} alone: take its own out first."
+            f"{subtype.name} has a key of its own. A subtype has that of {part.table(of).name} alone: take its own out first."
         )
-    return relate(part, supertype_id, subtype_id, identifying=True)
+    return relate(part, of, subtype_id, identifying=True)
 
 
 def associate(part: Part, one_id: int, other_id: int) -> Table:

@@ -41,23 +41,23 @@ def prepare(logical: Model, options: DeriveOptions) -> Prepared:
     prepared = Prepared(model, [])
     if options.subtypes != "own":
         for subtype in [table for table in model.tables if "subtype" in table.table_role.split("; ")]:
-            key = _to_supertype(subtype)
-            supertype = _find(model, key.ref_schema, key.ref_table) if key else None
-            if supertype is None:
+            key = _reference_above(subtype)
+            above = _find(model, key.ref_schema, key.ref_table) if key else None
+            if above is None:
                 prepared.notes.append(f"{subtype.name}: A subtype of nothing that is known; it stays as it is.")
             elif options.subtypes == "one":
-                _into_supertype(prepared, subtype, supertype)
+                _put_above(prepared, subtype, above)
             else:
-                _take_over(prepared, subtype, supertype)
+                _take_over(prepared, subtype, above)
         if options.subtypes == "each":
-            _drop_supertypes(prepared, logical)
+            _drop_tables_above(prepared, logical)
     if options.enums == "lookup":
         for enum in model.enums:
             _as_table(model, enum)
     return prepared
 
 
-def _to_supertype(subtype: Table) -> ForeignKey | None:
+def _reference_above(subtype: Table) -> ForeignKey | None:
     """Return the relationship of a subtype to its supertype: the one of its key."""
     key = set(subtype.primary_key.columns) if subtype.primary_key else set()
     return next((one for one in subtype.foreign_keys if set(one.columns) == key), None)
@@ -67,15 +67,15 @@ def _find(model: Model, schema: str, name: str) -> Table | None:
     return next((table for table in model.tables if (table.schema, table.name) == (schema, name)), None)
 
 
-def _into_supertype(prepared: Prepared, subtype: Table, supertype: Table) -> None:
-    """Put what a subtype has beside its key into its supertype, where it may be empty, and let others refer to that."""
+def _put_above(prepared: Prepared, subtype: Table, above: Table) -> None:
+    """Put what a subtype has beside its key into its above, where it may be empty, and let others refer to that."""
     own = set(subtype.primary_key.columns) if subtype.primary_key else set()
-    names = {column.name for column in supertype.columns}
+    names = {column.name for column in above.columns}
     called: dict[str, str] = {}
-    kind = f"{supertype.name} Type"
+    kind = f"{above.name} Type"
     if kind not in names:
-        supertype.columns.append(
-            Column(kind, len(supertype.columns) + 1, "varchar(60)", True, definition="Which subtype it is.")
+        above.columns.append(
+            Column(kind, len(above.columns) + 1, "varchar(60)", True, definition="Which subtype it is.")
         )
         names.add(kind)
     for column in subtype.columns:
@@ -84,23 +84,23 @@ def _into_supertype(prepared: Prepared, subtype: Table, supertype: Table) -> Non
         called[column.name] = column.name if column.name not in names else f"{subtype.name} {column.name}"
         names.add(called[column.name])
         moved = msgspec.structs.replace(
-            column, name=called[column.name], position=len(supertype.columns) + 1, nullable=True,
+            column, name=called[column.name], position=len(above.columns) + 1, nullable=True,
             business_name=column.business_name if called[column.name] == column.name else "",
         )  # fmt: skip
-        supertype.columns.append(moved)
+        above.columns.append(moved)
         if not column.nullable:
             prepared.notes.append(
-                f"{subtype.name}.{column.name}: It may be empty in {supertype.name}, where not all rows have it."
+                f"{subtype.name}.{column.name}: It may be empty in {above.name}, where not all rows have it."
             )
-    upwards = _to_supertype(subtype)
+    upwards = _reference_above(subtype)
     pairs = dict(zip(upwards.columns, upwards.ref_columns, strict=True)) if upwards else {}
     for key in subtype.foreign_keys:
         if key is not upwards:
             columns = tuple(called.get(name) or pairs.get(name, name) for name in key.columns)
-            supertype.foreign_keys.append(msgspec.structs.replace(key, columns=columns))
+            above.foreign_keys.append(msgspec.structs.replace(key, columns=columns))
     for check in subtype.checks:
         prepared.notes.append(f"{subtype.name}: The check {check.name} is left out.")
-    _refer_to(prepared.model, subtype, supertype, {**pairs, **called})
+    _refer_to(prepared.model, subtype, above, {**pairs, **called})
     prepared.model.tables.remove(subtype)
 
 
@@ -112,24 +112,24 @@ def _refer_to(model: Model, old: Table, new: Table, called: dict[str, str]) -> N
                 key.ref_columns = tuple(called.get(name, name) for name in key.ref_columns)
 
 
-def _take_over(prepared: Prepared, subtype: Table, supertype: Table) -> None:
+def _take_over(prepared: Prepared, subtype: Table, above: Table) -> None:
     """Give a subtype all that its supertype has, and take the relationship to it out."""
-    upwards = _to_supertype(subtype)
+    upwards = _reference_above(subtype)
     names = {column.name for column in subtype.columns}
-    key = set(supertype.primary_key.columns) if supertype.primary_key else set()
-    for column in supertype.columns:
+    key = set(above.primary_key.columns) if above.primary_key else set()
+    for column in above.columns:
         if column.name not in key and column.name not in names:
             subtype.columns.append(msgspec.structs.replace(column, position=len(subtype.columns) + 1))
     subtype.foreign_keys = [one for one in subtype.foreign_keys if one is not upwards]
     own = {column.name for column in subtype.columns}
-    subtype.foreign_keys += [copy.copy(one) for one in supertype.foreign_keys if set(one.columns) <= own]
+    subtype.foreign_keys += [copy.copy(one) for one in above.foreign_keys if set(one.columns) <= own]
 
 
-def _drop_supertypes(prepared: Prepared, logical: Model) -> None:
+def _drop_tables_above(prepared: Prepared, logical: Model) -> None:
     """Take out the supertypes; relationships to them would have several tables to lead to, and are told."""
     gone = set()
     for table in logical.tables:
-        key = _to_supertype(table) if "subtype" in table.table_role.split("; ") else None
+        key = _reference_above(table) if "subtype" in table.table_role.split("; ") else None
         if key is not None:
             gone.add((key.ref_schema, key.ref_table))
     model = prepared.model
