@@ -128,6 +128,17 @@ _DEFINITION_FAULTS = (
 )
 
 
+CONFINED_DUCKDB: dict[str, Any] = {
+    "enable_external_access": "false",
+    "autoload_known_extensions": "false",
+    "autoinstall_known_extensions": "false",
+    "allow_unsigned_extensions": "false",
+    "lock_configuration": "true",
+    "threads": "1",
+}
+"""Settings under which DuckDB loads nothing and reaches no other file and no network."""
+
+
 @contextmanager
 def open_duckdb(address: Address) -> Iterator[DuckDBReading]:
     """Open a DuckDB file: read-only, no extensions, no other file and no network. Raises SourceError."""
@@ -140,14 +151,7 @@ def open_duckdb(address: Address) -> Iterator[DuckDBReading]:
         connection = duckdb.connect(
             str(path.resolve()),
             read_only=True,
-            config={
-                "enable_external_access": "false",
-                "autoload_known_extensions": "false",
-                "autoinstall_known_extensions": "false",
-                "allow_unsigned_extensions": "false",
-                "lock_configuration": "true",
-                "threads": "1",
-            },
+            config=CONFINED_DUCKDB,
         )
     except duckdb.Error as error:
         text = str(error).splitlines()[0]

@@ -25,7 +25,7 @@ LOCK_SECONDS = 3
 def open_reading(address: Address, password: str) -> Iterator[MySQLReading]:
     """Open a read-only session and end it when the block ends. Raises SourceError, also from within."""
     try:
-        connection = _connect(address, password)
+        connection = connect(address, password)
         try:
             reading = MySQLReading(connection)
             reading.prepare()
@@ -36,7 +36,10 @@ def open_reading(address: Address, password: str) -> Iterator[MySQLReading]:
         raise explain(error, address) from None
 
 
-def _connect(address: Address, password: str) -> pymysql.Connection[Any]:
+def connect(
+    address: Address, password: str, *, seconds: int = STATEMENT_SECONDS, name: str = "indexa intake"
+) -> pymysql.Connection[Any]:
+    """Connect; an answer may take so many seconds. Raises pymysql's errors, and OSError."""
     settings: dict[str, Any] = {
         "host": address.host,
         "port": address.port,
@@ -44,11 +47,11 @@ def _connect(address: Address, password: str) -> pymysql.Connection[Any]:
         "password": password,
         "charset": "utf8mb4",
         "connect_timeout": CONNECT_SECONDS,
-        "read_timeout": STATEMENT_SECONDS + 10,
+        "read_timeout": seconds + 10,
         "client_flag": CLIENT.MULTI_STATEMENTS & 0,
         "local_infile": False,
         "autocommit": True,
-        "program_name": "indexa intake",
+        "program_name": name,
     }
     if address.tls == "disable":
         return pymysql.connect(**settings, ssl_disabled=True)

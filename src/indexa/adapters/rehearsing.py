@@ -11,14 +11,12 @@ import msgspec
 
 from indexa.adapters.errors import SourceError
 from indexa.adapters.live import open_source
-from indexa.adapters.throwaway import STARTS, Database, DatabaseRefusedError, Server, server
+from indexa.adapters.statements import DatabaseRefusedError
+from indexa.adapters.throwaway import STARTS, Database, Server, server
 from indexa.core import platforms
 from indexa.core.change.made_up_rows import inserts
-from indexa.core.change.script import ChangeScript
-from indexa.core.compare.comparing import compare
-from indexa.core.compare.ignoring import ignored
-from indexa.core.compare.matching import KnownRenames
-from indexa.core.compare.reporting import Reported, as_text
+from indexa.core.change.script import ChangeScript, statement_alone
+from indexa.core.compare.reporting import left_between
 from indexa.core.ddl.names import Namer
 from indexa.core.ddl.script import Script, Statement
 from indexa.core.ddl.writing import write_ddl
@@ -56,6 +54,8 @@ class Rehearsal(msgspec.Struct, kw_only=True):
     seconds: float = 0
     why_not: str = ""
     """Why it was not tried out on a server."""
+    wanted: Model | None = None
+    """What the script is to make, as the server itself tells it; None where none was started."""
 
     @property
     def failed(self) -> StepRun | None:
@@ -102,7 +102,7 @@ def _on_server(
     trial = _again(own, trial)
     made.rows_before = _counts(trial, earlier)
     tick("Making the wanted structure beside it", 1, total)
-    wanted = _wanted(own, trial, after)
+    made.wanted = wanted = _wanted(own, trial, after)
     for number, step in enumerate(change.steps, 2):
         tick(step.what, number, total)
         run = _run_step(trial, change, step.statements, step.what, first=number == 2)
@@ -112,7 +112,7 @@ def _on_server(
             return made
     _run_all(trial, change.end)
     now = _read(trial, after)
-    made.left = _told(now, wanted)
+    made.left = left_between(now, wanted, _MOST_LEFT)
     trial = _again(own, trial)
     made.rows_after = _counts(trial, now)
     tick("Taking it back", total - 1, total)
@@ -128,7 +128,7 @@ def _take_back(trial: Database, revert: ChangeScript, before: Model, earlier: Mo
             return f"{step.what}: {run.error}", []
     _run_all(trial, revert.end)
     back = _read(trial, before)
-    return "", _told(back, earlier)
+    return "", left_between(back, earlier, _MOST_LEFT)
 
 
 def _run_step(trial: Database, script: ChangeScript, statements: list[Statement], what: str, *, first: bool) -> StepRun:
@@ -138,15 +138,10 @@ def _run_step(trial: Database, script: ChangeScript, statements: list[Statement]
             for one in script.begin:
                 trial.run(one)
         for statement in statements:
-            trial.run(_alone(script, statement))
+            trial.run(statement_alone(script, statement))
     except DatabaseRefusedError as error:
         return StepRun(what=what, milliseconds=_since(begun), error=str(error))
     return StepRun(what=what, milliseconds=_since(begun))
-
-
-def _alone(script: ChangeScript, statement: Statement) -> str:
-    """Return a statement as a driver takes it: without what only a client's script has."""
-    return statement.text.strip().removesuffix(script.body_end or "\0").strip()
 
 
 def _since(begun: float) -> float:
@@ -226,14 +221,6 @@ def _counts(database: Database, model: Model) -> dict[str, int]:
     return found
 
 
-def _told(now: Model, wanted: Model) -> list[str]:
-    """Return in words what differs between two models of one server, but for handles, the order of columns and owners."""
-    found = compare(now, wanted, renames=KnownRenames())
-    left = ignored(found, ("order", "owners"))
-    rows = [Reported(difference=one) for one in found.differences if one.id not in left]
-    return [line.strip() for line in as_text("", "", rows).splitlines()[1:] if line.startswith("  ")][:_MOST_LEFT]
-
-
 def _by_reader(before: Model, after: Model, change: ChangeScript, revert: ChangeScript, why: str) -> Rehearsal:
     """Read the script over that of the earlier model by our own reader: that it parses is no proof that a server takes it."""
     platform = change.platform
@@ -241,7 +228,12 @@ def _by_reader(before: Model, after: Model, change: ChangeScript, revert: Change
     wanted, earlier = _understood(platform, write_ddl(after, platform).text()), _understood(platform, base)
     now = _understood(platform, f"{base}\n{change.text()}")
     back = _understood(platform, f"{base}\n{change.text()}\n{revert.text()}")
-    return Rehearsal(way="reader", left=_told(now, wanted), revert_left=_told(back, earlier), why_not=why)
+    return Rehearsal(
+        way="reader",
+        left=left_between(now, wanted, _MOST_LEFT),
+        revert_left=left_between(back, earlier, _MOST_LEFT),
+        why_not=why,
+    )
 
 
 def _understood(platform: str, text: str) -> Model:

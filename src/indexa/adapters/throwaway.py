@@ -18,6 +18,7 @@ from typing import Any, Protocol
 
 from indexa.adapters.address import Address
 from indexa.adapters.errors import SourceError
+from indexa.adapters.statements import Connected
 
 STARTS = ("postgresql", "mysql", "sqlite", "duckdb")
 """Platforms of which a database can be started here, if their server is installed."""
@@ -41,10 +42,6 @@ class Database(Protocol):
 
     def close(self) -> None:
         """Let go of the connection, so that the database can be read from elsewhere."""
-
-
-class DatabaseRefusedError(Exception):
-    """What a server says of a statement that it does not take."""
 
 
 @contextmanager
@@ -140,38 +137,6 @@ def _program(name: str, package: str, *places: Path) -> str:
     return found
 
 
-class _Connected:
-    """A database behind a driver's connection in which every statement stands for itself."""
-
-    def __init__(
-        self, platform: str, connection: Any, address: Address, password: str, refused: tuple[type[Exception], ...]
-    ) -> None:
-        self.platform, self.address, self.password = platform, address, password
-        self._connection, self._refused = connection, refused
-
-    def run(self, statement: str) -> None:
-        """Run a statement. Raises DatabaseRefusedError with the server's own words."""
-        try:
-            with closing(self._connection.cursor()) as cursor:
-                cursor.execute(statement)
-        except self._refused as error:
-            raise DatabaseRefusedError(" ".join(str(error).split())[:500]) from error
-
-    def value(self, query: str) -> Any:
-        """Return the first value of a query."""
-        try:
-            with closing(self._connection.cursor()) as cursor:
-                cursor.execute(query)
-                row = cursor.fetchone()
-                return row[0] if row else None
-        except self._refused as error:
-            raise DatabaseRefusedError(" ".join(str(error).split())[:500]) from error
-
-    def close(self) -> None:
-        """Let go of the connection."""
-        self._connection.close()
-
-
 class _PostgreSQL(Server):
     def start(self) -> None:
         """Make a cluster in the folder and start it."""
@@ -221,7 +186,7 @@ class _PostgreSQL(Server):
 
         address = Address("127.0.0.1", self.port, name, "indexa", "disable")
         # A password is given, though none is asked for: else the client would look for a file with one.
-        return _Connected("postgresql", self._connect(name), address, "trusted", (psycopg.Error,))
+        return Connected("postgresql", self._connect(name), address, "trusted", (psycopg.Error,))
 
 
 class _MySQL(Server):
@@ -267,7 +232,7 @@ class _MySQL(Server):
         import pymysql
 
         address = Address("127.0.0.1", self.port, "", "root", "disable")
-        return _Connected("mysql", self._connect(name), address, "", (pymysql.MySQLError,))
+        return Connected("mysql", self._connect(name), address, "", (pymysql.MySQLError,))
 
 
 class _Files(Server):
@@ -282,7 +247,7 @@ class _Files(Server):
     def _opened(self, path: Path) -> Database:
         address = Address("", 0, str(path), "")
         if self.platform == "sqlite":
-            return _Connected("sqlite", sqlite3.connect(path, isolation_level=None), address, "", (sqlite3.Error,))
+            return Connected("sqlite", sqlite3.connect(path, isolation_level=None), address, "", (sqlite3.Error,))
         import duckdb
 
-        return _Connected("duckdb", duckdb.connect(str(path)), address, "", (duckdb.Error,))
+        return Connected("duckdb", duckdb.connect(str(path)), address, "", (duckdb.Error,))

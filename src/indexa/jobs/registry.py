@@ -28,6 +28,8 @@ class JobKind(NamedTuple):
 
     run: Run
     arguments: type[Arguments]
+    atomic: bool = True
+    """Whether all that it does in the database is kept at its end or not at all."""
 
 
 class UnknownJobKindError(Exception):
@@ -41,11 +43,14 @@ _kinds: dict[str, JobKind] = {}
 _every_minute: dict[str, Callable[[], object]] = {}
 
 
-def background(kind: str, arguments: type[Arguments]) -> Callable[[Run], Run]:
-    """Make a function known as what runs for a kind of job. Raises ValueError for a kind that is taken."""
+def background(kind: str, arguments: type[Arguments], *, atomic: bool = True) -> Callable[[Run], Run]:
+    """Make a function known as what runs for a kind of job. Raises ValueError for a kind that is taken.
+
+    One that is not `atomic` keeps a record of what it did elsewhere as it goes, and is called again where its worker ended.
+    """
 
     def register(run: Run) -> Run:
-        known = _kinds.setdefault(kind, JobKind(run, arguments))
+        known = _kinds.setdefault(kind, JobKind(run, arguments, atomic))
         if known.run is not run:
             raise ValueError(f"Another function runs for jobs of the kind {kind!r}.")
         return run

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import time
+from contextlib import nullcontext
 from typing import Any
 
 from django.db import connection, transaction
@@ -57,8 +58,7 @@ def run(job_id: int) -> None:
         job.attempts += 1
         job.save(update_fields=["attempts"])
         try:
-            with transaction.atomic():
-                job.result_url = _run(job, progress)
+            job.result_url = _run(job, progress)
             ended = {"state": Job.State.DONE, "result_url": job.result_url}
         except JobCancelledError:
             ended = {"state": Job.State.CANCELLED, "reason": "Cancelled; nothing of it was kept."}
@@ -142,7 +142,9 @@ def _requeue_forgotten() -> list[int]:
 def _run(job: Job, progress: Progress) -> str:
     """Do the work of a job; return the address of its result."""
     registry.check(job.kind, job.arguments)
-    return registry.kind_of(job.kind).run(job, progress)
+    kind = registry.kind_of(job.kind)
+    with transaction.atomic() if kind.atomic else nullcontext():
+        return kind.run(job, progress)
 
 
 def _enqueue(job: Job) -> None:

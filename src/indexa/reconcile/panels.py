@@ -8,9 +8,10 @@ from django.db.models import Count, Q
 from django.http import HttpRequest
 from django.urls import reverse
 
-from indexa.areas.models import Area
+from indexa.areas.models import Area, Role
 from indexa.modeling.waiting import Waiting, waits_in_models
-from indexa.reconcile.models import Reconciliation
+from indexa.reconcile.models import ChangeAccess, Reconciliation
+from indexa.reconcile.running import can_be_allowed
 from indexa.sources.models import Source
 from indexa.store.models import StoredModel
 from indexa.ui.panels import panel
@@ -55,3 +56,13 @@ def reading_of_source(request: HttpRequest, source: Source) -> dict[str, Any] | 
     found = Reconciliation.objects.filter(source=source, state=Reconciliation.State.WAITING)
     reading = found.annotate(count=_undecided()).first()
     return {"reading": reading, "source": source} if reading else None
+
+
+@panel("source aside", order=10, template="reconcile/_source_access.html")
+def change_access(request: HttpRequest, source: Source) -> dict[str, Any] | None:
+    """Return whether change scripts may be run on a source, and by whose permission."""
+    if not can_be_allowed(source):
+        return None
+    access = ChangeAccess.objects.select_related("allowed_by").filter(source=source).first()
+    role = getattr(request, "role", Role.READER)
+    return {"access": access, "source": source, "may_allow": role >= Role.ADMINISTRATOR}

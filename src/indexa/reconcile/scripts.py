@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections import Counter
-from typing import Any
 
 import msgspec
 from django.db import transaction
@@ -15,7 +13,8 @@ from indexa.adapters.errors import SourceError
 from indexa.adapters.rehearsing import Rehearsal, rehearse
 from indexa.areas.models import Person
 from indexa.core import platforms
-from indexa.core.change.script import RISKS, ChangeScript, Options
+from indexa.core.change.filling import FillError, filled
+from indexa.core.change.script import RISKS, Options
 from indexa.core.change.writing import change_of, revert_of
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.ddl.targets import TARGETS
@@ -26,6 +25,7 @@ from indexa.jobs.registry import Arguments, background
 from indexa.reconcile import comparing
 from indexa.reconcile.errors import ReconciliationError
 from indexa.reconcile.models import KeptScript, ModelComparison
+from indexa.store.storing import keep_snapshot
 
 _PIECES = 40
 
@@ -66,22 +66,27 @@ def write(*, made: ModelComparison, person: Person, allow_drops: bool) -> KeptSc
     revert.header = (
         f"Takes back: {made.other_label} as it was\n{platforms.label_of(platform)}, {person.display_name}, {when}"
     )
-    text = change.text()
     return KeptScript.objects.create(
-        comparison=made, platform=platform, allow_drops=allow_drops, text=text, revert=revert.text(), by=person,
-        checksum=hashlib.sha256(text.encode()).hexdigest(), decided=comparing.digest_of_decisions(made), steps=_steps(change),
-        left_as_it_is=[msgspec.to_builtins(one) for one in change.kept],
+        comparison=made, platform=platform, allow_drops=allow_drops, by=person, decided=comparing.digest_of_decisions(made),
+        change=msgspec.to_builtins(change), revert=msgspec.to_builtins(revert),
     )  # fmt: skip
 
 
-def _steps(change: ChangeScript) -> list[dict[str, Any]]:
-    return [
-        {
-            "number": number, "what": step.what, "object": step.object, "risk": step.risk, "check": step.check, "fill": step.fill,
-            "differences": list(step.differences), "statements": [one.text for one in step.statements],
-        }
-        for number, step in enumerate(change.steps, 1)
-    ]  # fmt: skip
+@transaction.atomic
+def fill_in(*, script: KeptScript, number: int, expression: str) -> None:
+    """Put the value that a step waits for into the script. It is another text then: rehearsal and sign-off end.
+
+    Raises ReconciliationError for a step that waits for none, and for what is no value.
+    """
+    script = KeptScript.objects.select_for_update(of=("self",)).get(pk=script.pk)
+    parser = platforms.get(script.platform).dialect.parser if script.platform in platforms.names() else ""
+    try:
+        script.change = msgspec.to_builtins(filled(script.as_core, number, expression, parser))
+    except FillError as error:
+        raise ReconciliationError(str(error)) from error
+    script.rehearsal = script.rehearsed_at = script.signed_by = script.signed_at = None
+    script.signed_checksum = ""
+    script.save()
 
 
 def risks_of(script: KeptScript) -> list[tuple[str, int]]:
@@ -109,11 +114,10 @@ def rehearse_in_background(job: Job, progress: Progress) -> str:
     if script is None:
         raise JobFailedError("The script was deleted.")
     made = script.comparison
-    comparison = _kept_part(made)
-    change = change_of(comparison, script.platform, Options(allow_drops=script.allow_drops))
     if not is_current(script):
         raise JobFailedError("Decisions changed since this script was written. Write it again, then rehearse it.")
-    revert = revert_of(comparison, script.platform)
+    comparison = _kept_part(made)
+    change, revert = script.as_core, script.revert_as_core
     try:
         found = rehearse(comparison.before, comparison.after, change, revert, progress.report)
     except SourceError as error:
@@ -124,12 +128,13 @@ def rehearse_in_background(job: Job, progress: Progress) -> str:
 
 def keep_rehearsal(script: KeptScript, found: Rehearsal) -> None:
     """Keep what a rehearsal showed with its script."""
-    script.rehearsal = msgspec.to_builtins(found) | {
+    script.rehearsed_as = keep_snapshot(found.wanted) if found.wanted is not None else None
+    script.rehearsal = msgspec.to_builtins(msgspec.structs.replace(found, wanted=None)) | {
         "clean": found.is_clean, "rows_kept": sum(found.rows_after.values()), "rows_there": sum(found.rows_before.values()),
         "failed": msgspec.to_builtins(found.failed) if found.failed else None,
     }  # fmt: skip
     script.rehearsed_at = timezone.now()
-    script.save(update_fields=["rehearsal", "rehearsed_at"])
+    script.save(update_fields=["rehearsal", "rehearsed_at", "rehearsed_as"])
 
 
 @transaction.atomic
@@ -144,5 +149,5 @@ def sign(*, script: KeptScript, person: Person, checksum: str) -> None:
         raise ReconciliationError("Who wrote a script does not sign it off. Ask another approver.")
     if not (script.rehearsal or {}).get("clean"):
         raise ReconciliationError("It has to be rehearsed first, with no difference left.")
-    script.signed_by, script.signed_at = person, timezone.now()
-    script.save(update_fields=["signed_by", "signed_at"])
+    script.signed_by, script.signed_at, script.signed_checksum = person, timezone.now(), checksum
+    script.save(update_fields=["signed_by", "signed_at", "signed_checksum"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from typing import Literal, TypeAlias
 
 import msgspec
@@ -78,6 +79,10 @@ class ChangeScript(msgspec.Struct):
             )
         return "\n".join(parts)
 
+    def checksum(self) -> str:
+        """Return the SHA-256 of the text, by which one tells whether it still is what was signed."""
+        return hashlib.sha256(self.text().encode()).hexdigest()
+
     @property
     def statements(self) -> list[Statement]:
         """All statements in their order."""
@@ -86,3 +91,8 @@ class ChangeScript(msgspec.Struct):
 
 def _on_one_line(text: str) -> str:
     return " ".join(text.split())
+
+
+def statement_alone(script: ChangeScript, statement: Statement) -> str:
+    """Return a statement as a driver takes it: without what only a client's script has."""
+    return statement.text.strip().removesuffix(script.body_end or "\0").strip()

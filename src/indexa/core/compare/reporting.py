@@ -8,8 +8,12 @@ from itertools import groupby
 
 import msgspec
 
+from indexa.core.compare.comparing import compare
 from indexa.core.compare.differences import Difference
+from indexa.core.compare.ignoring import ignored
+from indexa.core.compare.matching import KnownRenames
 from indexa.core.compare.wording import kind_in_words
+from indexa.core.model import Model
 
 _LONGEST = 120
 
@@ -26,6 +30,14 @@ def counts_in_words(differences: Sequence[Difference]) -> str:
     """Return how many differences there are, by kind: "3 new, 1 removed"."""
     counts = Counter(one.kind for one in differences)
     return ", ".join(f"{count:,} {kind_in_words(kind)}" for kind, count in counts.items()) or "no difference"
+
+
+def left_between(now: Model, wanted: Model, most: int) -> list[str]:
+    """Return in words what differs between two models of one server, but for the order of columns and owners."""
+    found = compare(now, wanted, renames=KnownRenames())
+    left_out = ignored(found, ("order", "owners"))
+    rows = [Reported(difference=one) for one in found.differences if one.id not in left_out]
+    return [line.strip() for line in as_text("", "", rows).splitlines()[1:] if line.startswith("  ")][:most]
 
 
 def as_text(before: str, after: str, rows: Sequence[Reported]) -> str:
