@@ -19,7 +19,10 @@ def shop(*columns: str) -> Model:
         Column("id", 1, "int", False),
         *(Column(name, 2 + at, "varchar(20)", True) for at, name in enumerate(columns)),
     ]
-    return Model(name="shop", tables=[Table(schema="", name="customer", columns=given, primary_key=Key(name="pk", columns=("id",)))])
+    return Model(
+        name="shop",
+        tables=[Table(schema="", name="customer", columns=given, primary_key=Key(name="pk", columns=("id",)))],
+    )
 
 
 class RunningTests(TestCase):

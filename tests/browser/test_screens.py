@@ -28,6 +28,7 @@ from indexa.proposals import discovery
 from indexa.reconcile import comparing, scripts, versions
 from indexa.reconcile import services as reconciliations
 from indexa.reconcile.models import ModelComparison, Reconciliation
+from indexa.reconcile.other_sides import of_content
 from indexa.sources.models import Intake, Source
 from indexa.store.storing import keep_snapshot, read_snapshot
 from tests.browser.case import BrowserCase
@@ -153,8 +154,8 @@ class AccessibilityTests(BrowserCase):
         content = make_model()
         content.tables[0].columns[1].type = "text"
         del content.tables[1].columns[2]
-        made = comparing.compare_with_file(
-            area=self.area, person=self.person, model=self.stored, content=content, label="old.sql"
+        made = comparing.start(
+            area=self.area, person=self.person, model=self.stored, other=of_content(content, "old.sql")
         )
         comparing.decide(made=made, person=self.person, numbers=[0, 1], decision="keep")
         versions.keep_version(model=self.stored, person=self.person, label="First", note="As it was read.")

@@ -6,6 +6,7 @@ import copy
 import io
 from collections.abc import Callable
 from typing import Any
+from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
@@ -20,12 +21,17 @@ from indexa.core.building.parts import Part
 from indexa.core.model import Column, Model, Table
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
-from indexa.reconcile import scripts
+from indexa.reconcile import comparing, scripts
 from indexa.reconcile.models import ComparedDifference, ModelComparison
 from indexa.sources.models import Intake, Source
 from indexa.store.models import StoredColumn
 from indexa.store.storing import keep_snapshot, read_snapshot
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store, table
+
+
+def text_of_tags(page: Any) -> str:
+    """Return a page with every run of blanks as one."""
+    return " ".join(page.content.decode().split())
 
 
 class ComparingCase(TestCase):
@@ -144,10 +150,67 @@ class DecidingTests(ComparingCase):
         self.assertEqual(made.other_label, "old.sql")
         self.assertTrue(made.differences.filter(name="mtr_srl_no", kind="new").exists())
         other = store(self.area, make_model("other"))
-        self.assertFalse(self.compare(other=other.pk).differences.exists())
+        self.assertFalse(self.compare(other=f"model {other.pk}").differences.exists())
         page = self.post("start", model=self.model.pk, file=SimpleUploadedFile("x.sql", b"hello"))
         self.assertContains(page, "There is no table in x.sql")
-        self.assertContains(self.post("start", model=self.model.pk, other=self.model.pk), "That is the same model")
+        self.assertContains(
+            self.post("start", model=self.model.pk, other=f"model {self.model.pk}"), "That is the same model"
+        )
+
+    def test_it_is_compared_with_any_source_an_empty_database_and_a_version(self) -> None:
+        elsewhere = Source.objects.create(area=self.area, name="copy")
+        self.assertContains(self.compare_anew(f"source {elsewhere.pk}"), "copy was never read")
+        Source.objects.filter(pk=elsewhere.pk).update(inventory=[])
+        made = self.compare(other=f"source {elsewhere.pk}")
+        self.assertEqual(made.other_label, "copy, an empty database")
+        self.assertEqual({one.kind for one in made.differences.filter(what="table")}, {"new"})
+        self.post("keep-version", self.model.pk, label="first")
+        self.by_hand("mtr", lambda part, id_: changing.add_column(part, id_, "note", "text"))
+        made = self.compare(other=f"version {self.model.versions.get().pk}")
+        self.assertEqual(
+            [(one.name, one.side, one.decision) for one in made.differences.all()], [("note", "model", "keep")]
+        )
+        for nothing in ("version 99", "model 0", "thing 1", "source x"):
+            self.assertEqual(self.compare_anew(nothing).status_code, 200)
+        self.assertEqual(ModelComparison.objects.count(), 2)
+
+    def compare_anew(self, other: str) -> Any:
+        return self.post("start", model=self.model.pk, other=other)
+
+    def test_what_is_ignored_is_remembered_and_changed_and_risk_is_filtered(self) -> None:
+        self.drifted()
+        made = self.compare(ignore=["comments", "nonsense"], remember="1")
+        self.assertEqual(made.ignore, ["comments"])
+        page = self.client.get(reverse("reconcile:comparisons", args=[self.area.slug]))
+        self.assertRegex(text_of_tags(page), r'value="comments" checked')
+        self.assertEqual(self.row(made, name="area").risk, "loses data")
+        page = self.client.get(reverse("reconcile:comparison", args=[self.area.slug, made.pk]), {"risk": "loses data"})
+        self.assertContains(page, "area")
+        self.assertNotContains(page, "mtr_srl_no")
+        self.decide(made, self.row(made, name="area"), "take")
+        self.post("ignore", made.pk, ignore=["order", "owners"])
+        made.refresh_from_db()
+        self.assertEqual((made.ignore, self.row(made, name="area").decision), (["order", "owners"], "take"))
+
+    def test_a_large_model_is_compared_in_a_job(self) -> None:
+        with patch.object(comparing, "_MOST_TABLES_AT_ONCE", 1):
+            made = self.drifted()
+            self.assertFalse(made.filled)
+            page = self.client.get(reverse("reconcile:comparison", args=[self.area.slug, made.pk]), follow=True)
+            self.assertContains(page, "Comparing billing with billing")
+            comparing.fill_in_background(Job.objects.latest("pk"), Silent())
+        self.assertEqual(made.differences.count(), 3)
+        page = self.client.get(reverse("reconcile:comparison", args=[self.area.slug, made.pk]))
+        self.assertContains(page, "mtr_srl_no")
+
+    def test_the_page_of_a_comparison_asks_the_database_a_fixed_number_of_times(self) -> None:
+        found = self.now()
+        for number in range(40):
+            found.tables.append(Table(schema="s", name=f"t{number}", columns=[Column("id", 1, "int", False)]))
+        self.read(found)
+        made = self.compare()
+        with self.assertNumQueries(8):
+            self.client.get(reverse("reconcile:comparison", args=[self.area.slug, made.pk]))
 
     def test_a_report_tells_all_of_it(self) -> None:
         made = self.drifted()
@@ -159,6 +222,8 @@ class DecidingTests(ComparingCase):
         rows = list(load_workbook(io.BytesIO(content)).active.iter_rows(values_only=True))
         self.assertEqual(len(rows), 3 + 3)
         self.assertIn("changed on both", {row[7] for row in rows})
+        printed = self.client.get(reverse("reconcile:report", args=[self.area.slug, made.pk, "html"]))
+        self.assertContains(printed, "varchar(40)")
         self.assertEqual(
             self.client.get(reverse("reconcile:report", args=[self.area.slug, made.pk, "exe"])).status_code, 404
         )

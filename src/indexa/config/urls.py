@@ -7,6 +7,7 @@ from django.urls import include, path
 from indexa.areas.passwords import ChangePassword
 from indexa.areas.views import home
 from indexa.editions.public import read_edition
+from indexa.reconcile.drift_views import feed as drift_feed
 from indexa.ui.forms import SignInForm
 from indexa.ui.sign_in_again import sign_in_again
 
@@ -39,6 +40,7 @@ urlpatterns = [
     path("password/", ChangePassword.as_view(), name="password"),
     path("read/<str:token>/", login_not_required(read_edition), name="reading-link"),
     path("read/<str:token>/<path:path>", login_not_required(read_edition), name="reading-link-file"),
+    path("drift/<str:key>/atom.xml", drift_feed, name="drift-feed"),
     path("a/<slug:area_slug>/", include(in_area)),
 ]
 handler400 = "indexa.ui.error_pages.bad_request"

@@ -80,7 +80,9 @@ def load() -> None:
         for deriving in care.start_deriving(area, people["steward"], care.build(area, people["steward"])):
             _run(deriving)
         _publish_first_edition(area, people)
+        reconciling.watch(area, people["steward"])
         _run(reconciling.change_and_compare(area, people["steward"]))
+        _run(reconciling.read_again(area, people["steward"]))
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
         for reading in works.make_sources(others[-1], people["steward"]):
             _run(reading)

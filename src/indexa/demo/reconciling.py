@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import timedelta
 from functools import partial
+
+from django.utils import timezone
 
 from indexa.areas.models import Area, Person
 from indexa.building import objects
@@ -11,8 +14,27 @@ from indexa.building import services as building
 from indexa.core.building import changing
 from indexa.core.building.parts import Part
 from indexa.jobs.models import Job
-from indexa.reconcile import comparing, scripts
+from indexa.reconcile import comparing, drifting, scripts, versions
+from indexa.reconcile.other_sides import other_side
+from indexa.sources.models import Intake, Source
 from indexa.store.models import StoredModel, StoredTable
+
+
+def watch(area: Area, person: Person) -> None:
+    """Keep the billing model as a version, and watch its source from a reading that is dated a week ago."""
+    source = Source.objects.get(area=area, name="billing")
+    assert source.model is not None
+    Intake.objects.filter(source=source).update(at=timezone.now() - timedelta(days=7))
+    versions.keep_version(model=source.model, person=person, label="As first read")
+    drifting.watch(source=source, person=person, ignore=["order", "owners"], schemas=[])
+
+
+def read_again(area: Area, person: Person) -> Job:
+    """Return the job of another reading, which finds the source as it was: what differs was changed in the model."""
+    source = Source.objects.get(area=area, name="billing")
+    return Job.objects.create(
+        area=area, kind="intake", title="Reading billing", arguments={"source": source.pk}, started_by=person
+    )
 
 
 def change_and_compare(area: Area, person: Person) -> Job:
@@ -42,7 +64,7 @@ def change_and_compare(area: Area, person: Person) -> Job:
         area=area, person=person, model=model, kind="index", table=tables["inv"],
         given={"name": "inv_due_ix", "columns": "due_dt"},
     )  # fmt: skip
-    made = comparing.compare_with_source(area=area, person=person, model=model)
+    made = comparing.start(area=area, person=person, model=model, other=other_side(area, model, ""))
     script = scripts.write(made=made, person=person, allow_drops=False)
     return Job.objects.create(
         area=area,

@@ -13,6 +13,8 @@ from indexa.areas.models import Area, Person
 from indexa.editions.models import Edition, ReadingLink
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
+from indexa.store.models import StoredModel
+from indexa.store.signals import models_published
 
 
 class EditionError(Exception):
@@ -45,6 +47,9 @@ def publish(*, edition_id: int, area: Area, person: Person) -> Edition:
     edition.state = Edition.State.PUBLISHED
     edition.published_by, edition.published_at = person, timezone.now()
     edition.save(update_fields=["number", "state", "published_by", "published_at"])
+    models_published.send(
+        StoredModel, models=edition.content.get("models", []), person=person, label=f"Edition {edition.number}, {edition.title}"
+    )  # fmt: skip
     return edition
 
 

@@ -8,7 +8,7 @@ from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
-from indexa.reconcile import running, scripts
+from indexa.reconcile import comparing, running, scripts
 from indexa.reconcile.errors import ReconciliationError
 from indexa.reconcile.services import apply
 from indexa.store.errors import EditError
@@ -31,4 +31,4 @@ def apply_in_background(job: Job, progress: Progress) -> str:
     return reverse("reconcile:page", args=[job.area.slug, number])
 
 
-__all__ = ["apply_in_background", "running", "scripts"]
+__all__ = ["apply_in_background", "comparing", "running", "scripts"]

@@ -7,7 +7,7 @@ from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Count, Exists, OuterRef, Q, QuerySet
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -18,17 +18,21 @@ from indexa.areas.policies import AreaRequest, in_area
 from indexa.building.copying import model_of_file
 from indexa.core import platforms
 from indexa.core.building.parts import BuildError
+from indexa.core.change.script import RISKS
 from indexa.core.compare import reporting
 from indexa.core.compare.ignoring import IGNORABLE
 from indexa.core.ddl.targets import TARGETS
 from indexa.core.model import Model
 from indexa.core.render.differences import as_xlsx
 from indexa.core.scripts.reader import ScriptFile, read_scripts
+from indexa.jobs import services as jobs
+from indexa.jobs.models import Job
 from indexa.reconcile import comparing, scripts
 from indexa.reconcile.bringing import take_into_model
 from indexa.reconcile.errors import ReconciliationError
-from indexa.reconcile.models import ComparedDifference, ModelComparison
-from indexa.sources.models import Source
+from indexa.reconcile.models import ComparedDifference, IgnoreSettings, ModelComparison, ModelVersion
+from indexa.reconcile.other_sides import OtherSide, of_content, other_side
+from indexa.sources.models import Intake, Source
 from indexa.store.models import StoredModel
 from indexa.ui.parameters import parse_int
 
@@ -51,13 +55,23 @@ def comparison_list(request: AreaRequest) -> HttpResponse:
     counted = found.annotate(
         count=Count("differences"), later=Count("differences", filter=Q(differences__decision="later"))
     )
-    sourced = Source.objects.filter(area=request.area, model__isnull=False).values_list("model_id", flat=True)
+    was_read = Exists(Intake.objects.filter(source=OuterRef("pk")))
+    sources = (
+        Source.objects.filter(area=request.area).annotate(was_read=was_read).filter(Q(was_read=True) | Q(inventory=[]))
+    )
+    sourced = [one.model_id for one in sources if one.model_id]
+    remembered = IgnoreSettings.objects.filter(area=request.area).first()
     context = {
         "page": Paginator(counted.order_by("-pk"), 30).get_page(request.GET.get("page")),
         "models": StoredModel.objects.filter(area=request.area).order_by("layer", "name"),
+        "sources": sources.order_by("name"),
+        "versions": ModelVersion.objects.filter(model__area=request.area)
+        .select_related("model")
+        .order_by("model__name", "-number"),
         "sourced": set(sourced),
         "chosen": parse_int(request.GET.get("model")) or next(iter(sourced), 0),
         "ignorable": IGNORABLE,
+        "remembered": remembered.kinds if remembered else [],
     }
     return render(request, "reconcile/comparisons.html", context)
 
@@ -65,26 +79,35 @@ def comparison_list(request: AreaRequest) -> HttpResponse:
 @require_POST
 @in_area(Role.STEWARD)
 def start(request: AreaRequest) -> HttpResponse:
-    """Compare a model with its source, with another model, or with a file."""
+    """Compare a model with a source, another model, a version, or a file; large ones in a job."""
     model = get_object_or_404(StoredModel, pk=parse_int(request.POST.get("model")), area=request.area)
-    other = StoredModel.objects.filter(area=request.area, pk=parse_int(request.POST.get("other"))).first()
-    file = request.FILES.get("file")
-    given: Any = {
-        "area": request.area, "person": request.user, "model": model, "ignore": request.POST.getlist("ignore"),
-    }  # fmt: skip
+    file, ignore = request.FILES.get("file"), request.POST.getlist("ignore")
+    if "remember" in request.POST:
+        kinds = [one for one in ignore if one in IGNORABLE]
+        IgnoreSettings.objects.update_or_create(area=request.area, defaults={"kinds": kinds})
     try:
-        if file is not None:
-            made = comparing.compare_with_file(**given, content=_content(file, model), label=file.name or "a file")
-        elif other is not None and other.pk == model.logical_id and model.layer == "physical":
-            made = comparing.compare_with_logical(**given)
-        elif other is not None:
-            made = comparing.compare_with_model(**given, other=other)
-        else:
-            made = comparing.compare_with_source(**given)
+        named = request.POST.get("other", "")
+        other = _of_file(file, model) if file is not None else other_side(request.area, model, named)
     except (ReconciliationError, BuildError) as error:
         messages.error(request, str(error))
         return redirect(f"{reverse('reconcile:comparisons', args=[request.area.slug])}?model={model.pk}")
-    return redirect("reconcile:comparison", request.area.slug, made.pk)
+    made = comparing.start(area=request.area, person=request.user, model=model, other=other, ignore=ignore)
+    return _shown(request, made)
+
+
+def _shown(request: AreaRequest, made: ModelComparison) -> HttpResponse:
+    """Lead to a comparison, or to the job that fills it."""
+    if made.filled:
+        return redirect("reconcile:comparison", request.area.slug, made.pk)
+    job = jobs.start(
+        area=request.area, kind="compare", title=f"Comparing {made.model.name} with {made.other_label}"[:200], person=request.user,
+        comparison=made.pk,
+    )  # fmt: skip
+    return redirect("jobs:page", request.area.slug, job.pk)
+
+
+def _of_file(file: Any, model: StoredModel) -> OtherSide:
+    return of_content(_content(file, model), file.name or "a file")
 
 
 def _content(file: Any, model: StoredModel) -> Model:
@@ -117,19 +140,30 @@ def _quiet(*_: object) -> None:
 def page(request: AreaRequest, pk: int) -> HttpResponse:
     """What differs, both sides beside each other, under a filter."""
     made = _made(request, pk)
+    if not made.filled:
+        return _filling(request, made)
     given = _given(request.GET)
     found = _narrowed(made, given).order_by("table", "schema", "number").select_related("decided_by")
     pages = Paginator(found, _ROWS_A_PAGE).get_page(request.GET.get("page"))
     context = _head(request, made) | {
         "given": given, "page": pages, "kept": urlencode({name: value for name, value in given.items() if value}),
+        "ignorable": IGNORABLE,
         "ignored": [IGNORABLE[one] for one in made.ignore if one in IGNORABLE],
         "reloads": True,
     }  # fmt: skip
     return render(request, "reconcile/comparison.html", context)
 
 
+def _filling(request: AreaRequest, made: ModelComparison) -> HttpResponse:
+    """Lead to the job that fills a comparison; one whose job ended without it is filled by another."""
+    job = Job.objects.filter(area=request.area, kind="compare", arguments__comparison=made.pk).order_by("-pk").first()
+    if job is None or job.is_over:
+        return _shown(request, made) if request.role >= Role.STEWARD else redirect("jobs:list", request.area.slug)
+    return redirect("jobs:page", request.area.slug, job.pk)
+
+
 def _given(data: Any) -> dict[str, str]:
-    return {name: str(data.get(name, "")).strip()[:200] for name in ("q", "kind", "side", "decision", "table")}
+    return {name: str(data.get(name, "")).strip()[:200] for name in ("q", "kind", "side", "risk", "decision", "table")}
 
 
 def _narrowed(made: ModelComparison, given: dict[str, str]) -> QuerySet[ComparedDifference]:
@@ -138,6 +172,8 @@ def _narrowed(made: ModelComparison, given: dict[str, str]) -> QuerySet[Compared
         found = found.filter(kind=given["kind"])
     if given["side"] in _SIDES:
         found = found.filter(side=given["side"])
+    if given["risk"] in RISKS:
+        found = found.filter(risk=given["risk"])
     if given["decision"] in ("keep", "take", "later"):
         found = found.filter(decision=given["decision"])
     if given["q"]:
@@ -161,6 +197,7 @@ def _head(request: AreaRequest, made: ModelComparison) -> dict[str, Any]:
             for value, label in (("later", "To decide"), ("keep", "Keep model"), ("take", f"Take {_other_word(made)}"))
         ],
         "sides": [(side, label, counts["sides"][side]) for side, label in _SIDES.items() if counts["sides"][side]],
+        "risky": [(risk, counts["risks"][risk]) for risk in RISKS if risk != "safe" and counts["risks"][risk]],
         "kinds": [(kind, counts["kinds"][kind]) for kind in _KINDS if counts["kinds"][kind]],
         "script": script,
         "risks": scripts.risks_of(script) if script else [],
@@ -244,10 +281,20 @@ def again(request: AreaRequest, pk: int) -> HttpResponse:
     made = _made(request, pk)
     try:
         comparing.compare_again(made)
-        messages.success(request, "Compared again.")
+        if made.filled:
+            messages.success(request, "Compared again.")
     except ReconciliationError as error:
         messages.error(request, str(error))
-    return redirect("reconcile:comparison", request.area.slug, pk)
+    return _shown(request, made)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def ignore(request: AreaRequest, pk: int) -> HttpResponse:
+    """Change what this comparison ignores; what was decided about the rest stays."""
+    made = _made(request, pk)
+    comparing.ignore(made, request.POST.getlist("ignore"))
+    return _shown(request, made)
 
 
 @require_POST
@@ -269,13 +316,17 @@ def take(request: AreaRequest, pk: int) -> HttpResponse:
 @require_GET
 @in_area(Role.READER)
 def report(request: AreaRequest, pk: int, form: str) -> HttpResponse:
-    """All differences with their decisions, as a spreadsheet, Markdown or JSON."""
+    """All differences with their decisions, as a page to print, a spreadsheet, Markdown or JSON."""
     made = _made(request, pk)
     sides = _SIDES | {"": ""}
     rows = [
         reporting.Reported(difference=one, side=sides[row.side], decision=row.get_decision_display().lower())
         for one, row in comparing.core_rows(made)
     ]
+    if form == "html":
+        rows.sort(key=lambda row: row.difference.full_table)
+        counts = reporting.counts_in_words([row.difference for row in rows])
+        return render(request, "reconcile/report.html", {"c": made, "rows": rows, "counts": counts})
     if form not in _FORMS:
         raise Http404
     write, kind = _FORMS[form]

@@ -9,9 +9,10 @@ from typing import Any
 
 import msgspec
 from django.db import transaction
+from django.urls import reverse
 
 from indexa.areas.models import Area, Person
-from indexa.building.deriving import derived_anew
+from indexa.core.change.writing import risks_of_differences
 from indexa.core.compare.applying import Applied, apply
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.differences import Difference, with_required, without_dependent
@@ -19,123 +20,73 @@ from indexa.core.compare.ignoring import IGNORABLE, ignored
 from indexa.core.compare.matching import KnownRenames, similarity
 from indexa.core.compare.sides import sides
 from indexa.core.model import Model
+from indexa.jobs.errors import JobFailedError
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Progress
+from indexa.jobs.registry import Arguments, background
 from indexa.reconcile.errors import ReconciliationError
 from indexa.reconcile.models import ComparedDifference, ModelComparison
-from indexa.sources.models import Intake, Source
-from indexa.store.loading import load_model
-from indexa.store.models import Snapshot, StoredColumn, StoredModel, StoredTable
+from indexa.reconcile.other_sides import OtherSide, other_side_again, state_of
+from indexa.store.models import StoredModel, StoredTable
 from indexa.store.storing import keep_snapshot, read_snapshot
 
+
+class CompareArguments(Arguments):
+    """Which comparison is filled."""
+
+    comparison: int
+
+
 Decision = ComparedDifference.Decision
+_MOST_TABLES_AT_ONCE = 1_500
+"""A model of more tables is compared in a job."""
 _PARTNERS = 100
 """How many tables or columns are offered to match something with."""
 
 
-def state_of(model: StoredModel) -> Model:
-    """Return a model as it is compared: in today's names, without what people only assert or say of it."""
-    found = load_model(model)
-    for table in found.tables:
-        if table.primary_key is not None and table.primary_key.asserted:
-            table.primary_key = None
-        table.unique = [key for key in table.unique if not key.asserted]
-        table.foreign_keys = [
-            msgspec.structs.replace(key, phrase="", phrase_back="") for key in table.foreign_keys if not key.asserted
-        ]
-    return found
-
-
 @transaction.atomic
-def compare_with_source(
-    *, area: Area, person: Person, model: StoredModel, ignore: Collection[str] = ()
+def start(
+    *, area: Area, person: Person | None, model: StoredModel, other: OtherSide, ignore: Collection[str] = ()
 ) -> ModelComparison:
-    """Compare a model with its source as it was read last, from the reading that was applied last."""
-    source = Source.objects.filter(area=area, model=model).first()
-    intake = Intake.objects.filter(source=source).order_by("-pk").first() if source else None
-    if source is None or intake is None or model.snapshot is None:
-        raise ReconciliationError(f"{model.name} has no source that was read. Compare it with another model or a file.")
-    label = f"{source.name}, read {intake.at:%-d %B %Y}"
-    return _keep(
-        area=area, person=person, model=model, other=intake.snapshot, base=model.snapshot, renames=_own_renames(model), ignore=ignore,
-        label=label, base_label="the reading that was applied last", source=source,
-    )  # fmt: skip
-
-
-def _own_renames(model: StoredModel) -> KnownRenames:
-    """Return what people call otherwise than the source does."""
-    tables = StoredTable.objects.filter(model=model, removed_at__isnull=True).exclude(source_name="")
-    columns = StoredColumn.objects.filter(
-        table__model=model, removed_at__isnull=True, table__removed_at__isnull=True
-    ).exclude(source_name="")
-    return KnownRenames(
-        [((schema, old), (schema, name)) for schema, old, name in tables.values_list("schema", "source_name", "name")],
-        [
-            ((schema, table), old, name)
-            for schema, table, old, name in columns.values_list("table__schema", "table__name", "source_name", "name")
-        ],
-    )
-
-
-@transaction.atomic
-def compare_with_model(
-    *, area: Area, person: Person, model: StoredModel, other: StoredModel, ignore: Collection[str] = ()
-) -> ModelComparison:
-    """Compare a model with another one of the same layer."""
-    if other.pk == model.pk:
-        raise ReconciliationError("That is the same model. Choose another one.")
-    if other.layer != model.layer:
-        raise ReconciliationError(
-            "Models of two layers have different words for everything. Derive one of the other first."
-        )
-    return _keep(
-        area=area, person=person, model=model, other=keep_snapshot(state_of(other)), base=None, renames=KnownRenames(),
-        ignore=ignore, label=other.name, other_model=other,
-    )  # fmt: skip
-
-
-@transaction.atomic
-def compare_with_logical(
-    *, area: Area, person: Person, model: StoredModel, ignore: Collection[str] = ()
-) -> ModelComparison:
-    """Compare a physical model with what its logical model makes by now: later changes of the one are offered to the other."""
-    derived = derived_anew(area, model)
-    logical = model.logical.name if model.logical else ""
-    return _keep(
-        area=area, person=person, model=model, other=keep_snapshot(derived.model), base=None, renames=KnownRenames(), ignore=ignore,
-        label=f"{logical}, derived anew",
-    )  # fmt: skip
-
-
-@transaction.atomic
-def compare_with_file(
-    *, area: Area, person: Person, model: StoredModel, content: Model, label: str, ignore: Collection[str] = ()
-) -> ModelComparison:
-    """Compare a model with what a file holds: a model file, or a script that was read."""
-    return _keep(
-        area=area, person=person, model=model, other=keep_snapshot(content), base=None, renames=KnownRenames(), ignore=ignore,
-        label=label[:200],
-    )  # fmt: skip
-
-
-def _keep(
-    *,
-    area: Area,
-    person: Person,
-    model: StoredModel,
-    other: Snapshot,
-    base: Snapshot | None,
-    renames: KnownRenames,
-    ignore: Collection[str],
-    label: str,
-    base_label: str = "",
-    source: Source | None = None,
-    other_model: StoredModel | None = None,
-) -> ModelComparison:
+    """Compare a model with another side, and keep what differs."""
     made = ModelComparison.objects.create(
-        area=area, model=model, other_model=other_model, source=source, other_label=label, mine=keep_snapshot(state_of(model)), other=other,
-        base=base, base_label=base_label, renames=msgspec.to_builtins(renames), ignore=[one for one in ignore if one in IGNORABLE], by=person,
+        area=area, model=model, other_model=other.model, source=other.source, other_label=other.label[:200], mine=keep_snapshot(state_of(model)),
+        other=other.snapshot, base=other.base, base_label=other.base_label, renames=msgspec.to_builtins(other.renames),
+        ignore=[one for one in ignore if one in IGNORABLE], by=person,
     )  # fmt: skip
-    fill(made)
+    _fill_or_wait(made)
     return made
+
+
+def _fill_or_wait(made: ModelComparison) -> None:
+    """Fill a comparison now, or leave a large one to the job that whoever asked for it starts."""
+    made.filled = (
+        StoredTable.objects.filter(model=made.model_id, removed_at__isnull=True).count() <= _MOST_TABLES_AT_ONCE
+    )
+    made.save(update_fields=["filled"])
+    if made.filled:
+        fill(made)
+
+
+@background("compare", CompareArguments)
+def fill_in_background(job: Job, progress: Progress) -> str:
+    """Compare the two states of a large comparison."""
+    made = ModelComparison.objects.select_related("model").filter(pk=job.arguments["comparison"], area=job.area).first()
+    if made is None:
+        raise JobFailedError("The comparison was deleted.")
+    progress.report(f"Comparing {made.model.name} with {made.other_label}")
+    fill(made)
+    made.filled = True
+    made.save(update_fields=["filled"])
+    return reverse("reconcile:comparison", args=[job.area.slug, made.pk])
+
+
+@transaction.atomic
+def ignore(made: ModelComparison, kinds: Collection[str]) -> None:
+    """Change what a comparison ignores."""
+    made.ignore = [one for one in kinds if one in IGNORABLE]
+    made.save(update_fields=["ignore"])
+    _fill_or_wait(made)
 
 
 def states_of(made: ModelComparison) -> tuple[Model, Model]:
@@ -163,6 +114,7 @@ def fill(made: ModelComparison) -> None:
     shown = [one for one in comparison.differences if one.id not in left_out]
     base = read_snapshot(made.base) if made.base else None
     who = sides(shown, base, comparison.before, comparison.after)
+    risks = risks_of_differences(comparison, made.model.platform) if made.model.layer == "physical" else {}
     decided = dict(made.differences.values_list("identity", "decision"))
     made.differences.all().delete()
     ComparedDifference.objects.bulk_create(
@@ -170,7 +122,8 @@ def fill(made: ModelComparison) -> None:
             ComparedDifference(
                 comparison=made, number=number, identity=one.id, kind=one.kind, what=one.what, schema=one.schema, table=one.table,
                 name=one.name, field=one.field, before=one.before, after=one.after, evidence=list(one.evidence), requires=list(one.requires),
-                side=who.get(one.id, ""), decision=decided.get(one.id, _usual(who.get(one.id, ""))),
+                side=who.get(one.id, ""), risk=risks.get(one.id, ""),
+                decision=decided.get(one.id, _usual(made, who.get(one.id, ""))),
             )
             for number, one in enumerate(shown)
         ],
@@ -178,26 +131,26 @@ def fill(made: ModelComparison) -> None:
     )  # fmt: skip
 
 
-def _usual(side: str) -> str:
-    """Return what is proposed: what a person changed in the model is wanted; all else a person decides."""
+def _usual(made: ModelComparison, side: str) -> str:
+    """Return what is proposed: what a person changed in the model is wanted, and what was changed on its branch.
+
+    All else a person decides.
+    """
+    if side == "other" and made.other_model_id is not None:
+        return Decision.TAKE
     return Decision.KEEP if side == "model" else Decision.LATER
 
 
 @transaction.atomic
 def compare_again(made: ModelComparison) -> None:
     """Compare the same two sides as they are now. Raises ReconciliationError where one of them is gone."""
-    if made.source_id is not None:
-        intake = Intake.objects.filter(source_id=made.source_id).order_by("-pk").first()
-        if intake is None:
-            raise ReconciliationError("The source has no reading any more.")
-        made.other, made.base = intake.snapshot, made.model.snapshot
-        made.other_label = f"{intake.source.name}, read {intake.at:%-d %B %Y}"
-        made.renames = msgspec.to_builtins(_own_renames(made.model))
-    elif made.other_model is not None:
-        made.other = keep_snapshot(state_of(made.other_model))
+    now = other_side_again(made)
+    if now is not None:
+        made.other, made.base, made.other_label = now.snapshot, now.base, now.label[:200]
+        made.renames = msgspec.to_builtins(now.renames)
     made.mine = keep_snapshot(state_of(made.model))
     made.save(update_fields=["mine", "other", "base", "other_label", "renames"])
-    fill(made)
+    _fill_or_wait(made)
 
 
 @transaction.atomic
@@ -294,9 +247,9 @@ def is_stale(made: ModelComparison) -> bool:
 
 
 def counts_of(made: ModelComparison) -> dict[str, Any]:
-    """Return how many differences there are, by decision and side."""
-    found = list(made.differences.values_list("decision", "side", "kind"))
+    """Return how many differences there are, by decision, side, kind and risk."""
+    found = list(made.differences.values_list("decision", "side", "kind", "risk"))
     return {
         "all": len(found), "decisions": Counter(one[0] for one in found), "sides": Counter(one[1] for one in found),
-        "kinds": Counter(one[2] for one in found),
+        "kinds": Counter(one[2] for one in found), "risks": Counter(one[3] for one in found),
     }  # fmt: skip

@@ -10,7 +10,7 @@ from django.urls import reverse
 
 from indexa.areas.models import Area, Role
 from indexa.modeling.waiting import Waiting, waits_in_models
-from indexa.reconcile.models import ChangeAccess, Reconciliation
+from indexa.reconcile.models import ChangeAccess, DriftWatch, Reconciliation
 from indexa.reconcile.running import can_be_allowed
 from indexa.sources.models import Source
 from indexa.store.models import StoredModel
@@ -56,6 +56,24 @@ def reading_of_source(request: HttpRequest, source: Source) -> dict[str, Any] | 
     found = Reconciliation.objects.filter(source=source, state=Reconciliation.State.WAITING)
     reading = found.annotate(count=_undecided()).first()
     return {"reading": reading, "source": source} if reading else None
+
+
+@panel("desk", order=22, template="reconcile/_desk_drift.html")
+def open_drift(request: HttpRequest, area: Area) -> dict[str, Any] | None:
+    """Return watched sources with drift that nobody accepted as known."""
+    open_ = Count("findings", filter=Q(findings__accepted_at__isnull=True))
+    found = DriftWatch.objects.filter(source__area=area).select_related("source__model").annotate(count=open_)
+    drifting = [one for one in found.order_by("source__name") if one.count]
+    return {"watches": drifting} if drifting else None
+
+
+@panel("source aside", order=5, template="reconcile/_source_drift.html")
+def drift_of_source(request: HttpRequest, source: Source) -> dict[str, Any] | None:
+    """Return whether a source is watched, and how far it is from its model."""
+    if source.model_id is None or source.is_upload:
+        return None
+    open_ = Count("findings", filter=Q(findings__accepted_at__isnull=True))
+    return {"source": source, "watch": DriftWatch.objects.filter(source=source).annotate(count=open_).first()}
 
 
 @panel("source aside", order=10, template="reconcile/_source_access.html")

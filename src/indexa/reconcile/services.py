@@ -20,7 +20,7 @@ from indexa.core.compare.merging import in_the_way
 from indexa.core.compare.wording import kind_in_words
 from indexa.core.model.translating import Name
 from indexa.jobs.progress import Progress
-from indexa.reconcile import readings
+from indexa.reconcile import drifting, readings
 from indexa.reconcile.conflicts import (
     DEFINITION,
     GONE,
@@ -32,7 +32,7 @@ from indexa.reconcile.conflicts import (
     structure_of,
 )
 from indexa.reconcile.errors import ReconciliationError
-from indexa.reconcile.models import FoundDifference, Reconciliation
+from indexa.reconcile.models import DriftWatch, FoundDifference, Reconciliation
 from indexa.sources.models import Intake
 from indexa.sources.signals import ReadingResult
 from indexa.store.models import StoredModel
@@ -46,8 +46,10 @@ def follow_reading(
 ) -> ReadingResult | None:
     """Keep what a later reading found, as a receiver of `later_reading`."""
     reconciliation = keep_differences(intake, comparison, scheduled=scheduled)
+    watched = DriftWatch.objects.filter(source=intake.source).select_related("source").first()
+    drift = drifting.text_of(drifting.look(watched, intake)) if watched else ""
     if reconciliation is None:
-        return None
+        return _only_drift(intake, drift) if drift else None
     counts = Counter(one.kind for one in comparison.differences)
     text = ", ".join(f"{count:,} {kind_in_words(kind)}" for kind, count in counts.items())
     conflicts = reconciliation.differences.exclude(conflict="").count()
@@ -57,7 +59,15 @@ def follow_reading(
         address=reverse("reconcile:page", args=[area.slug, reconciliation.pk]),
         subject=f"{name}: {len(comparison.differences):,} differences",
         text=f"{name} was read as planned and is not what the model says: {text}.{more}\n"
-        "Nothing was applied; a steward decides.",
+        "Nothing was applied; a steward decides." + (f"\n\n{drift}" if drift else ""),
+    )
+
+
+def _only_drift(intake: Intake, drift: str) -> ReadingResult:
+    source = intake.source
+    address = reverse("reconcile:drift", args=[source.area.slug, source.pk])
+    return ReadingResult(
+        address, f"{source.name}: drift", f"{source.name} was read as planned. It is as it was.\n\n{drift}"
     )
 
 

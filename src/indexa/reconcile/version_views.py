@@ -9,11 +9,12 @@ from django.views.decorators.http import require_GET, require_POST
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.core.building.parts import BuildError
 from indexa.core.compare.notes import change_notes
 from indexa.core.model import file
 from indexa.reconcile import versions
 from indexa.reconcile.errors import ReconciliationError
-from indexa.reconcile.models import ModelVersion
+from indexa.reconcile.models import ModelBranch, ModelVersion
 from indexa.store.models import StoredModel
 from indexa.store.storing import read_snapshot
 from indexa.ui.parameters import parse_int
@@ -38,6 +39,8 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
         "after": after,
         "notes": change_notes(differences),
         "differences": differences[:_SHOWN],
+        "branches": ModelBranch.objects.filter(origin=model).select_related("model", "by"),
+        "branch": ModelBranch.objects.filter(model=model).select_related("origin", "by").first(),
         "more": max(0, len(differences) - _SHOWN),
     }
     return render(request, "reconcile/versions.html", context)
@@ -78,6 +81,20 @@ def restore(request: AreaRequest, pk: int, number: int) -> HttpResponse:
     except ReconciliationError as error:
         messages.error(request, str(error))
     return redirect("reconcile:versions", request.area.slug, pk)
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def branch(request: AreaRequest, pk: int) -> HttpResponse:
+    """Copy the model to work on apart."""
+    model = get_object_or_404(StoredModel, pk=pk, area=request.area)
+    try:
+        made = versions.branch(area=request.area, person=request.user, model=model, name=request.POST.get("name", ""))
+    except (ReconciliationError, BuildError) as error:
+        messages.error(request, str(error))
+        return redirect("reconcile:versions", request.area.slug, pk)
+    messages.success(request, f"{made.name} is a branch of {model.name}. Bring its changes back from Versions.")
+    return redirect("modeling:overview", request.area.slug, made.pk)
 
 
 def _version(request: AreaRequest, pk: int, number: int) -> ModelVersion:

@@ -11,6 +11,8 @@ brought_to_another_state = Signal()
 """Sent by StoredModel when a reading was taken into a model or taken back, within the transaction: `model`, `person`."""
 model_changed = Signal()
 """Sent by StoredModel when rows of the store were written or deleted, within the transaction: `change`, a StoreChange."""
+models_published = Signal()
+"""Sent by StoredModel when an edition of models was published, within the transaction: `models` (ids), `person`, `label`."""
 
 
 class StoreChange(NamedTuple):

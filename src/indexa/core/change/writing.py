@@ -8,7 +8,7 @@ from indexa.core.change.altering import Altering
 from indexa.core.change.mysql import AlteringMySQL
 from indexa.core.change.planning import plan
 from indexa.core.change.rebuilding import Rebuilding
-from indexa.core.change.script import ChangeScript, Options
+from indexa.core.change.script import RISKS, ChangeScript, Options, Risk
 from indexa.core.compare.comparing import Comparison, compare
 from indexa.core.compare.matching import KnownRenames
 from indexa.core.ddl.targets import TARGETS
@@ -65,3 +65,16 @@ def revert_of(comparison: Comparison, platform: str) -> ChangeScript:
     return change_of(
         compare(comparison.after, comparison.before, renames=names.reversed()), platform, Options(allow_drops=True)
     )
+
+
+def risks_of_differences(comparison: Comparison, platform: str) -> dict[str, Risk]:
+    """Return by id the greatest risk of the steps that would settle each difference; {} for a platform without change scripts."""
+    if platform not in TARGETS:
+        return {}
+    order = {risk: place for place, risk in enumerate(RISKS)}
+    found: dict[str, Risk] = {}
+    for step in change_of(comparison, platform, Options(allow_drops=True)).steps:
+        for id_ in step.differences:
+            if order[step.risk] >= order[found.get(id_, "safe")]:
+                found[id_] = step.risk
+    return found

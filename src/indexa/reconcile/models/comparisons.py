@@ -33,6 +33,8 @@ class ModelComparison(models.Model):
     rejected_renames = ArrayField(models.TextField(), default=list)
     """Renames that a person said are none."""
     ignore = ArrayField(models.CharField(max_length=30), default=list)
+    filled = models.BooleanField(default=True)
+    """False while a job still looks for the differences."""
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
 
@@ -55,6 +57,8 @@ class ComparedDifference(KeptDifference):
 
     comparison = models.ForeignKey(ModelComparison, on_delete=models.CASCADE, related_name="differences")
     side = models.CharField(max_length=5, blank=True)
+    risk = models.CharField(max_length=10, blank=True)
+    """Of bringing the other side to the model here; "" where no change script is written."""
     decision = models.CharField(max_length=5, choices=Decision.choices, default=Decision.LATER)
     decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 

@@ -38,6 +38,8 @@ class DriftPoint(models.Model):
     """None where the model has no version."""
     new = models.PositiveIntegerField(default=0)
     """How many of those from the model had not been told before."""
+    lines = models.JSONField(default=list)
+    """Those in words, the first of them."""
     at = models.DateTimeField()
 
     class Meta:
