@@ -12,8 +12,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from indexa.core import platforms
+from indexa.core.change.filling import FillError, filled
 from indexa.core.change.script import ChangeScript, Options
-from indexa.core.change.writing import change_of, revert_of, write_change
+from indexa.core.change.writing import change_of, revert_of, risks_of_differences, write_change
 from indexa.core.compare.comparing import compare
 from indexa.core.compare.matching import KnownRenames
 from indexa.core.ddl.targets import TARGETS
@@ -212,6 +213,66 @@ class ExampleTests(TestCase):
         ]
         [step] = self.change().steps
         self.assertIn("NOT EXISTS (SELECT 1 FROM s.bill p WHERE p.id = c.id)", step.check)
+
+    def test_a_place_to_fill_in_is_filled_with_one_value_and_nothing_else(self) -> None:
+        self.after.tables[0].columns.append(Column("kind", 4, "char(1)", False))
+        change = self.change()
+        whole = filled(change, 2, "CASE WHEN id > 5 THEN 'a' ELSE lower(name) END", "postgres")
+        self.assertEqual(
+            [step.statements[0].text for step in whole.steps][1:],
+            [
+                "UPDATE s.customer SET kind = CASE WHEN id > 5 THEN 'a' ELSE lower(name) END",
+                "ALTER TABLE s.customer ALTER COLUMN kind SET NOT NULL",
+            ],
+        )
+        self.assertEqual([(step.fill, step.check) for step in whole.steps], [("", "")] * 3)
+        self.assertNotEqual(whole.checksum(), change.checksum())
+        for wrong in (
+            "",
+            "1, 2",
+            "1; drop table x",
+            "x -- y",
+            "x from t",
+            "1 union select 2",
+            "*",
+            "'open",
+            "1 limit 1",
+        ):
+            with self.subTest(wrong), self.assertRaises(FillError):
+                filled(change, 2, wrong, "postgres")
+        for number in (0, 1, 9):
+            with self.assertRaisesRegex(FillError, "nothing to fill in"):
+                filled(change, number, "1", "postgres")
+
+    def test_for_large_tables_no_step_holds_a_lock_for_long(self) -> None:
+        customer, bill = self.after.tables[:2]
+        customer.unique = [Key(name="customer_name", columns=("name",))]
+        customer.columns[1].nullable = False
+        bill.indexes = [Index(name="bill_by_id", parts=(IndexPart("id"),))]
+        bill.foreign_keys.append(
+            ForeignKey(name="twice", columns=("id",), ref_schema="s", ref_table="customer", ref_columns=("id",))
+        )
+        change = self.change(Options(allow_drops=True, online=True))
+        words = [one.text for one in change.statements]
+        for wanted in (
+            "DROP INDEX CONCURRENTLY s.bill_by_customer",
+            "CREATE INDEX CONCURRENTLY bill_by_id ON s.bill (id)",
+            "CREATE UNIQUE INDEX CONCURRENTLY customer_name ON s.customer (name)",
+            "ALTER TABLE s.customer ADD CONSTRAINT customer_name UNIQUE USING INDEX customer_name",
+            "ALTER TABLE s.bill ADD CONSTRAINT twice FOREIGN KEY (id) REFERENCES s.customer (id) NOT VALID",
+            "ALTER TABLE s.bill VALIDATE CONSTRAINT twice",
+            'ALTER TABLE s.customer ADD CONSTRAINT "name_is_never_empty" CHECK (name IS NOT NULL) NOT VALID',
+            'ALTER TABLE s.customer DROP CONSTRAINT "name_is_never_empty"',
+        ):
+            self.assertIn(wanted, words)
+        self.assertEqual((change.transactional, change.begin), (False, []))
+
+    def test_the_risk_of_each_difference_is_the_greatest_of_its_steps(self) -> None:
+        del self.after.tables[0].columns[2]
+        self.after.tables[1].indexes = []
+        risks = risks_of_differences(compare(self.before, self.after), "postgresql")
+        self.assertEqual(sorted(risks.values()), ["loses data", "safe"])
+        self.assertEqual(risks_of_differences(compare(self.before, self.after), "elsewhere"), {})
 
     def test_what_was_changed_is_taken_back(self) -> None:
         draw = random.Random(3)

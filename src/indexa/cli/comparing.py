@@ -37,6 +37,11 @@ def add_change(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--revert", default="", metavar="FILE", help="where the script goes that takes it back")
     parser.add_argument("--report", default="", metavar="FILE", help="where the steps with their risks go, as JSON")
     parser.add_argument("--allow-drops", action="store_true", help="drop what the later model has not")
+    parser.add_argument(
+        "--online",
+        action="store_true",
+        help="hold no lock for long, for large tables (PostgreSQL; no transaction then)",
+    )
     parser.add_argument("--no-comments", action="store_true", help="leave comments in the database alone")
 
 
@@ -96,7 +101,9 @@ def _change(given: argparse.Namespace) -> int:
     if left_out:
         wanted = apply(found, {one.id for one in found.differences} - left_out)
         found = compared(before, wanted.model, renames=wanted.renames())
-    made = change_of(found, platform, Options(allow_drops=given.allow_drops, comments=not given.no_comments))
+    made = change_of(
+        found, platform, Options(allow_drops=given.allow_drops, comments=not given.no_comments, online=given.online)
+    )
     now = dt.datetime.now(dt.UTC).strftime("%-d %B %Y, %H:%M UTC")
     made.header = f"From {given.before} to {given.after}, {now}"
     _write(given.output, made.text())

@@ -189,8 +189,8 @@ def _check_result(
         _end(run, state, f"{_outcome(failed)} The source could not be read again: {error.message}")
         return
     rehearsed = run.script.rehearsed_as
-    wanted = read_snapshot(rehearsed) if rehearsed else comparing.wanted_of(made, comparing.comparison_of(made)).model
-    run.left = left_between(now, wanted, _MOST_TOLD)
+    wanted = comparing.wanted_of(made, comparing.comparison_of(made)).model
+    run.left = left_between(now, wanted, _MOST_TOLD, also=read_snapshot(rehearsed) if rehearsed else None)
     if failed is None:
         _end(run, state, "Run to its end." + (" Some differences are left." if run.left else " No difference is left."))
         return

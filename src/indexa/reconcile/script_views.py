@@ -27,7 +27,9 @@ def write(request: AreaRequest, pk: int) -> HttpResponse:
     """Write the script of what is decided to be kept."""
     made = get_object_or_404(ModelComparison.objects.select_related("model"), pk=pk, area=request.area)
     try:
-        scripts.write(made=made, person=request.user, allow_drops="allow_drops" in request.POST)
+        scripts.write(
+            made=made, person=request.user, allow_drops="allow_drops" in request.POST, online="online" in request.POST
+        )
     except ReconciliationError as error:
         messages.error(request, str(error))
         return redirect("reconcile:comparison", request.area.slug, pk)

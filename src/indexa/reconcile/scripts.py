@@ -52,13 +52,16 @@ def _kept_part(made: ModelComparison) -> Comparison:
 
 
 @transaction.atomic
-def write(*, made: ModelComparison, person: Person, allow_drops: bool) -> KeptScript:
+def write(*, made: ModelComparison, person: Person, allow_drops: bool, online: bool = False) -> KeptScript:
     """Write the script of what is decided to be kept. Raises ReconciliationError where that is nothing."""
     platform = platform_of(made)
     comparison = _kept_part(made)
     if not comparison.differences:
         raise ReconciliationError("Nothing is to be changed: no difference is decided as keep model.")
-    change, revert = change_of(comparison, platform, Options(allow_drops=allow_drops)), revert_of(comparison, platform)
+    change, revert = (
+        change_of(comparison, platform, Options(allow_drops=allow_drops, online=online)),
+        revert_of(comparison, platform),
+    )
     when = timezone.localtime().strftime("%-d %B %Y, %H:%M %Z")
     change.header = (
         f"Brings {made.other_label} to {made.model.name}\n{platforms.label_of(platform)}, {person.display_name}, {when}"

@@ -42,6 +42,8 @@ class Options(msgspec.Struct, frozen=True, kw_only=True):
     """Whether tables, columns and other objects are dropped that the later model has not."""
     comments: bool = True
     """Whether comments in the database follow."""
+    online: bool = False
+    """Whether steps are worded so that none holds a lock for long, where the platform can; then it is no transaction."""
 
 
 class ChangeScript(msgspec.Struct):

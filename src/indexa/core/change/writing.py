@@ -6,6 +6,7 @@ from collections.abc import Collection
 
 from indexa.core.change.altering import Altering
 from indexa.core.change.mysql import AlteringMySQL
+from indexa.core.change.online import AlteringOnline
 from indexa.core.change.planning import plan
 from indexa.core.change.rebuilding import Rebuilding
 from indexa.core.change.script import RISKS, ChangeScript, Options, Risk
@@ -40,14 +41,16 @@ def change_of(comparison: Comparison, platform: str, options: Options | None = N
         )
     writer = Rebuilding if platform in _ANEW else AlteringMySQL if platform == "mysql" else Altering
     options = options or Options()
+    online = options.online and platform == "postgresql"
+    writer = AlteringOnline if online else writer
     made = writer(plan(comparison, drops=options.allow_drops), platform, options)
     made.run()
     target = TARGETS[platform]
     words = made.words
     return ChangeScript(
-        platform=platform, steps=made.steps, kept=made.kept, transactional=words.transactional, terminator=target.terminator,
-        batch=target.batch, body_end=target.body_end, begin=list(words.begin) if made.steps else [],
-        end=list(words.end) if made.steps else [],
+        platform=platform, steps=made.steps, kept=made.kept, transactional=words.transactional and not online, terminator=target.terminator,
+        batch=target.batch, body_end=target.body_end, begin=list(words.begin) if made.steps and not online else [],
+        end=list(words.end) if made.steps and not online else [],
     )  # fmt: skip
 
 

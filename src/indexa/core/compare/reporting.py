@@ -32,10 +32,17 @@ def counts_in_words(differences: Sequence[Difference]) -> str:
     return ", ".join(f"{count:,} {kind_in_words(kind)}" for kind, count in counts.items()) or "no difference"
 
 
-def left_between(now: Model, wanted: Model, most: int) -> list[str]:
-    """Return in words what differs between two models of one server, but for the order of columns and owners."""
+def left_between(now: Model, wanted: Model, most: int, *, also: Model | None = None) -> list[str]:
+    """Return in words what differs between two models of one server, but for the order of columns and owners.
+
+    `also` is the wanted state in other words (as somebody wrote it, as a server tells it): what differs from one of both
+    alone is a matter of wording.
+    """
     found = compare(now, wanted, renames=KnownRenames())
     left_out = ignored(found, ("order", "owners"))
+    if also is not None:
+        there = {one.id for one in compare(now, also, renames=KnownRenames()).differences}
+        left_out |= {one.id for one in found.differences} - there
     rows = [Reported(difference=one) for one in found.differences if one.id not in left_out]
     return [line.strip() for line in as_text("", "", rows).splitlines()[1:] if line.startswith("  ")][:most]
 
