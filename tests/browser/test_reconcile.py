@@ -5,12 +5,15 @@ from __future__ import annotations
 import psycopg
 from django.urls import reverse
 
+from indexa.areas.models import Role
 from indexa.building import services as building
 from indexa.core.building import changing
 from indexa.modeling import editing
 from indexa.proposals import discovery
 from indexa.proposals.models import StoredProposal
-from indexa.reconcile.models import Reconciliation
+from indexa.reconcile import comparing, scripts
+from indexa.reconcile.models import KeptScript, Reconciliation
+from indexa.reconcile.other_sides import other_side
 from indexa.sources import services
 from indexa.store.models import DescribedColumn, StoredRelationship, StoredTable
 from tests.browser.case import BrowserCase
@@ -157,7 +160,7 @@ class ComparingTests(BrowserCase):
         self.work()
         source.refresh_from_db()
         assert source.model
-        self.model = source.model
+        self.source, self.model = source, source.model
         self.sign_in(self.person)
 
     def change(self, name: str, type_: str) -> None:
@@ -192,6 +195,50 @@ class ComparingTests(BrowserCase):
         self.follow("See the script")
         self.see("Taking it back brings the old structure back", "#margin")
         self.assert_accessible("change script")
+
+    def write(self, css: str, text: str) -> None:
+        field = self.find(css)
+        field.clear()
+        field.send_keys(text)
+
+    def test_a_signed_script_is_run_where_an_administrator_allowed_it(self) -> None:
+        self.change("note", "text")
+        administrator, approver = (make_person(self.area, role) for role in (Role.ADMINISTRATOR, Role.APPROVER))
+        made = comparing.start(
+            area=self.area, person=self.person, model=self.model, other=other_side(self.area, self.model, "")
+        )
+        script = scripts.write(made=made, person=self.person, allow_drops=False)
+        KeptScript.objects.filter(pk=script.pk).update(rehearsal={"clean": True})
+        self.sign_in(administrator)
+        self.open(reverse("sources:page", args=[self.area.slug, self.source.pk]))
+        self.click("aside summary.btn.small:not(.bad)")
+        own = server_address()
+        self.write("#change-login", str(own["user"]))
+        self.write("#change-password", str(own["password"]))
+        self.assert_accessible("allowing scripts")
+        self.press("Allow on billing")
+        self.see("Approvers may run signed change scripts on billing")
+        self.sign_in(approver)
+        self.open(reverse("reconcile:script", args=[self.area.slug, made.pk]))
+        self.press("Sign off")
+        self.see("Signed off by", "#margin")
+        self.write("#run-confirmed", "other")
+        self.press("Run 1 step")
+        self.see("Type the name of the source")
+        self.write("#run-confirmed", "billing")
+        self.press("Run 1 step")
+        self.see("Queued")
+        self.work()
+        self.see("Run to its end. No difference is left.")
+        self.assert_accessible("run")
+        self.sign_in(self.person)
+        self.open(reverse("reconcile:drift", args=[self.area.slug, self.source.pk]))
+        self.press("Watch this source")
+        self.see("note", ".drift")
+        self.click(".drift tr:not(.group) .as-link")
+        self.see("1 difference accepted as known")
+        self.see("Nothing open")
+        self.assert_accessible("drift")
 
     def test_a_rehearsal_that_fails_tells_at_which_step_and_why(self) -> None:
         self.change("note", "nosuchtype")

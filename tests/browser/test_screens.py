@@ -26,8 +26,9 @@ from indexa.naming.wordbooks import services as wordbooks
 from indexa.naming.wordbooks import term_issues
 from indexa.proposals import discovery
 from indexa.reconcile import comparing, scripts, versions
+from indexa.reconcile import drifting as drift
 from indexa.reconcile import services as reconciliations
-from indexa.reconcile.models import ModelComparison, Reconciliation
+from indexa.reconcile.models import ModelComparison, Reconciliation, ScriptRun
 from indexa.reconcile.other_sides import of_content
 from indexa.sources.models import Intake, Source
 from indexa.store.storing import keep_snapshot, read_snapshot
@@ -86,6 +87,11 @@ class AccessibilityTests(BrowserCase):
         reconciliation = self.read_again(intake)
         discovery.find(Job(area=self.area, arguments={"model": self.stored.pk}), Silent())
         compared = self.compared()
+        drifting = drift.watch(source=source, person=self.person, ignore=[], schemas=[])
+        run = ScriptRun.objects.create(
+            script=compared.scripts.get(), source=source, source_label="billing", checksum="x", text="BEGIN;", state="stopped", by=self.person,
+            message="Stopped.", steps=[{"what": "Add", "state": "stopped", "milliseconds": 1.5, "error": "no"}], left=["one"],
+        )  # fmt: skip
         slug, model = self.area.slug, self.stored.pk
         self.pages = {
             "desk": reverse("desk:page", args=[slug]),
@@ -134,6 +140,9 @@ class AccessibilityTests(BrowserCase):
             "side by side": reverse("building:side-by-side", args=[slug, self.stored.logical_id]),
             "comparisons": reverse("reconcile:comparisons", args=[slug]),
             "comparison": reverse("reconcile:comparison", args=[slug, compared.pk]),
+            "report": reverse("reconcile:report", args=[slug, compared.pk, "html"]),
+            "drift": reverse("reconcile:drift", args=[slug, drifting.source_id]),
+            "run": reverse("reconcile:run", args=[slug, run.pk]),
             "versions": reverse("reconcile:versions", args=[slug, model]),
             "change script": reverse("reconcile:script", args=[slug, compared.pk]),
             "entity": reverse("modeling:table", args=[slug, table(self.stored.logical, "mtr").pk]),

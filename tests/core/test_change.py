@@ -14,10 +14,12 @@ from hypothesis import strategies as st
 from indexa.core import platforms
 from indexa.core.change.filling import FillError, filled
 from indexa.core.change.script import ChangeScript, Options
+from indexa.core.change.worded import worded_change
 from indexa.core.change.writing import change_of, revert_of, risks_of_differences, write_change
 from indexa.core.compare.comparing import compare
 from indexa.core.compare.matching import KnownRenames
 from indexa.core.ddl.targets import TARGETS
+from indexa.core.ddl.templates import Facts, render
 from indexa.core.ddl.types import TABLE
 from indexa.core.ddl.writing import write_ddl
 from indexa.core.model import Column, Enum, ForeignKey, Index, IndexPart, Key, Model, Table
@@ -266,6 +268,18 @@ class ExampleTests(TestCase):
         ):
             self.assertIn(wanted, words)
         self.assertEqual((change.transactional, change.begin), (False, []))
+
+    def test_what_is_made_is_worded_by_templates_and_what_changes_is_not(self) -> None:
+        self.after.tables[1].indexes.append(Index(name="bill_by_id", parts=(IndexPart("id"),)))
+        self.after.tables[0].columns.append(Column("kind", 4, "text"))
+        sources = {"index": "{{ statement }} TABLESPACE fast", "table": "never used", "header": "-- by {{ person }}"}
+        made = worded_change(self.change(), sources, Facts(person="Ines"), render)
+        words = [one.text for one in made.statements]
+        self.assertEqual(
+            words,
+            ["ALTER TABLE s.customer ADD COLUMN kind text", "CREATE INDEX bill_by_id ON s.bill (id) TABLESPACE fast"],
+        )
+        self.assertIn("-- by Ines\n", made.text())
 
     def test_the_risk_of_each_difference_is_the_greatest_of_its_steps(self) -> None:
         del self.after.tables[0].columns[2]

@@ -12,6 +12,8 @@ from indexa.adapters.templates import word_confined
 from indexa.areas.models import Area, Person
 from indexa.building.models import DdlTemplate
 from indexa.core import platforms
+from indexa.core.change.script import ChangeScript
+from indexa.core.change.worded import worded_change
 from indexa.core.ddl import templates
 from indexa.core.ddl.script import Options, Script
 from indexa.core.ddl.writing import write_ddl
@@ -61,6 +63,14 @@ def write(stored: StoredModel, model: Model, platform: str, options: Options, pe
     script = write_ddl(model, platform, options)
     wanted = {kind: source for kind, source in sources.items() if source}
     return templates.worded(script, wanted, facts_of(stored, platform, person), word_confined) if wanted else script
+
+
+def write_change(change: ChangeScript, stored: StoredModel, person: Person) -> ChangeScript:
+    """Return a change script in the area's wording."""
+    sources = {kind: one.source for kind, one in in_force(stored.area).items()}
+    if not sources:
+        return change
+    return worded_change(change, sources, facts_of(stored, change.platform, person), word_confined)
 
 
 def exported(area: Area) -> bytes:

@@ -12,6 +12,7 @@ from django.utils import timezone
 from indexa.adapters.errors import SourceError
 from indexa.adapters.rehearsing import Rehearsal, rehearse
 from indexa.areas.models import Person
+from indexa.building import ddl_templates
 from indexa.core import platforms
 from indexa.core.change.filling import FillError, filled
 from indexa.core.change.script import RISKS, Options
@@ -69,6 +70,7 @@ def write(*, made: ModelComparison, person: Person, allow_drops: bool, online: b
     revert.header = (
         f"Takes back: {made.other_label} as it was\n{platforms.label_of(platform)}, {person.display_name}, {when}"
     )
+    change, revert = (ddl_templates.write_change(one, made.model, person) for one in (change, revert))
     return KeptScript.objects.create(
         comparison=made, platform=platform, allow_drops=allow_drops, by=person, decided=comparing.digest_of_decisions(made),
         change=msgspec.to_builtins(change), revert=msgspec.to_builtins(revert),
