@@ -66,7 +66,8 @@ class DenormalisingTests(BuildingCase):
             work=lambda part: changing.add_column(part, bill.pk, "Paid Date", "date"),
         )  # fmt: skip
         self.client.post(
-            reverse("reconcile:start", args=[self.area.slug]), {"model": self.model.pk, "other": f"model {self.logical.pk}"}
+            reverse("reconcile:start", args=[self.area.slug]),
+            {"model": self.model.pk, "other": f"model {self.logical.pk}"},
         )
         made = ModelComparison.objects.get()
         self.assertEqual([(one.name, one.kind) for one in made.differences.all()], [("paid_date", "gone")])
