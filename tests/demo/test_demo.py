@@ -44,7 +44,7 @@ class DemoTests(TransactionTestCase):
         script = KeptScript.objects.get(comparison__model=physical)
         self.assertEqual((len(script.steps), script.rehearsal["left"], script.rehearsal["revert_left"]), (5, [], []))
         source = Source.objects.get(name="billing")
-        self.assertEqual((source.user, source.intakes.count()), (loading.LOGIN, 1))
+        self.assertEqual((source.user, source.intakes.count()), (loading.LOGIN, 2))
         roles = {m.role for m in area.memberships.all()}
         self.assertEqual(roles, set(Role))
         before = ChangeSet.objects.count()

@@ -169,7 +169,7 @@ class DictionaryPageTests(TestCase):
 
     def test_a_page_takes_the_same_few_queries_however_many_rows_it_has(self) -> None:
         self.client.get(self.url)
-        with self.assertNumQueries(9):
+        with self.assertNumQueries(10):
             self.client.get(self.url)
         with self.assertNumQueries(8):
             self.client.get(self.url, {"q": "mtr_1"}, headers={"HX-Request": "true"})

@@ -3,6 +3,7 @@
 from django.apps import AppConfig
 
 from indexa.changes.signals import objects_changed
+from indexa.describing.signals import aspects_changed
 from indexa.store.signals import model_changed
 
 
@@ -15,4 +16,5 @@ class DictionaryConfig(AppConfig):
         from indexa.dictionary import refresh as following
 
         model_changed.connect(following.follow_store, dispatch_uid="dictionary")
+        aspects_changed.connect(following.follow_aspects, dispatch_uid="dictionary")
         objects_changed.connect(following.follow_changes, dispatch_uid="dictionary")

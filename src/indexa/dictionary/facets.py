@@ -6,7 +6,9 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from indexa.core.dictionary.key_roles import LABELS
-from indexa.dictionary.search import FACETS, Hits, Query
+from indexa.describing.models import Aspect
+from indexa.describing.saying import in_words
+from indexa.dictionary.search import FACETS, NOTHING_SAID, Hits, Query
 from indexa.store.models import StoredModel, StoredTable
 from indexa.ui.parameters import parse_ints
 
@@ -49,13 +51,24 @@ _GONE = {"model": "a deleted model", "table": "a deleted table"}
 
 
 def facets_of(query: Query, hits: Hits) -> list[Facet]:
-    """Return all filters, in at most two queries for the names of models and tables."""
+    """Return all filters, those of what is said last; a fixed number of queries for the names of their values."""
     names = {"model": _model_names(query, hits), "table": _table_names(query, hits)}
-    return [_facet(query, name, hits.facets[name], names.get(name, _WORDS.get(name, {}))) for name in FACETS]
+    found = [
+        _facet(query, name, label, hits.facets[name], names.get(name, _WORDS.get(name, {})))
+        for name, label in FACETS.items()
+    ]
+    aspects = {
+        f"a{one.pk}": one.name for one in Aspect.objects.filter(area_id=query.area_id, applies__contains=["column"])
+    }
+    tokens = {value for name in aspects for value in (*hits.facets.get(name, ()), *query.filters.get(name, ()))}
+    words = in_words(tokens) | {NOTHING_SAID: "Nothing said"}
+    return found + [
+        _facet(query, name, label, hits.facets.get(name, Counter()), words) for name, label in aspects.items()
+    ]
 
 
-def _facet(query: Query, name: str, counts: Counter[str], words: dict[str, str]) -> Facet:
-    facet = Facet(name, FACETS[name], machine=name in ("schema", "table"))
+def _facet(query: Query, name: str, label: str, counts: Counter[str], words: dict[str, str]) -> Facet:
+    facet = Facet(name, label, machine=name in ("schema", "table"))
     chosen = query.filters.get(name, ())
     ranked = list(dict.fromkeys([*chosen, *(value for value, _ in counts.most_common())]))
     for value in ranked[:_SHOWN]:

@@ -7,16 +7,18 @@ from urllib.parse import urlencode
 from django.http import QueryDict
 
 from indexa.areas.models import Area
-from indexa.dictionary.search import FACETS, SORTS, Query
+from indexa.dictionary.search import FACETS, SORTS, Query, aspect_of
 
 _LONGEST_TEXT = 200
 _MOST_VALUES = 50
+_MOST_FILTERS = 60
 
 
 def read_query(area: Area, address: QueryDict) -> Query:
     """Return the query that an address asks for."""
     filters = {}
-    for name in FACETS:
+    aspects = [name for name in list(address)[:_MOST_FILTERS] if aspect_of(name)]
+    for name in [*FACETS, *aspects]:
         values = tuple(value for value in address.getlist(name)[:_MOST_VALUES] if value)
         if values:
             filters[name] = values

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.contrib.postgres.fields import ArrayField
 from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
 
@@ -36,6 +37,11 @@ class DictionaryRow(models.Model):
     nullable = models.BooleanField()
     named = models.BooleanField()
     described = models.BooleanField()
+    owned = models.BooleanField(default=False, db_default=False)
+    classified = models.BooleanField(default=False, db_default=False)
+    """Whether somebody said so under every scheme that applies, here or above: a default alone does not count."""
+    said = ArrayField(models.TextField(), default=list, db_default=[])
+    """What holds under each aspect, as "3:c12": the id of the aspect and the value as it is kept."""
     text = models.TextField(db_collation="C")
 
     class Meta:
@@ -43,6 +49,7 @@ class DictionaryRow(models.Model):
         indexes = [
             models.Index(fields=["area_id", "layer", "model_id", "sort_key"], name="dictionary_order"),
             models.Index(fields=["table_id"], name="dictionary_table"),
+            GinIndex(fields=["said"], name="dictionary_said"),
             GinIndex(OpClass("text", name="gin_trgm_ops"), name="dictionary_text"),
         ]
 
@@ -51,7 +58,7 @@ class DictionaryRow(models.Model):
 
 
 class DictionaryCoverage(models.Model):
-    """How many columns of a table the dictionary has, and how many of them are named and described.
+    """How many columns of a table the dictionary has, and how many of them are named, described, owned and classified.
 
     The database keeps it true by itself whenever the rows change (migration 0002); a table without columns has none.
     """
@@ -61,6 +68,8 @@ class DictionaryCoverage(models.Model):
     columns = models.IntegerField()
     named = models.IntegerField()
     described = models.IntegerField()
+    owned = models.IntegerField(default=0, db_default=0)
+    classified = models.IntegerField(default=0, db_default=0)
 
     class Meta:
         db_table = "dictionary_coverage"

@@ -7,7 +7,8 @@ it does not are all hits gathered and sorted.
 
 from __future__ import annotations
 
-from collections import Counter
+import re
+from collections import Counter, defaultdict
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -32,7 +33,9 @@ FACETS: dict[str, str] = {
     "null": "Empty",
     "described": "Described",
 }
-"""Filters by name in the address, with their label."""
+"""Filters by name in the address, with their label. What is said of columns has filters of its own: "a" and the aspect's id."""
+NOTHING_SAID = "none"
+_ASPECT = re.compile(r"^a([1-9][0-9]{0,17})$")
 _COLUMNS = {
     "model": "model_id",
     "schema": "schema",
@@ -119,7 +122,16 @@ def conditions_of(query: Query) -> tuple[str, list[Any]]:
         elif name in _COLUMNS:
             conditions.append(f"{_COLUMNS[name]} = any(%s)")
             parameters.append(list(values))
+        elif aspect := aspect_of(name):
+            conditions.append("said && %s::text[]")
+            parameters.append([f"{aspect}:{'' if value == NOTHING_SAID else value}" for value in values])
     return " and ".join(conditions), parameters
+
+
+def aspect_of(name: str) -> int:
+    """Return the id of the aspect that a filter is for; 0 for any other filter."""
+    found = _ASPECT.match(name)
+    return int(found[1]) if found else 0
 
 
 def _run(sql: str, parameters: list[Any]) -> list[tuple[Any, ...]]:
@@ -149,9 +161,10 @@ def page(query: Query, offset: int, size: int) -> list[int]:
     return [row[0] for row in found]
 
 
-_GROUPED = ("model_id", "schema", "kind", "roles", "family", "nullable", "described")
-_GROUPED_FACETS = ("model", "schema", "kind", "key", "family", "null", "described")
-_HIT_COLUMNS = "model_id::text, schema, table_id::text, kind, roles, family, nullable, described"
+_GROUPED = ("model_id", "schema", "kind", "roles", "family", "nullable", "described", "said")
+_GROUPED_FACETS = ("model", "schema", "kind", "key", "family", "null", "described", "said")
+_HIT_COLUMNS = "model_id::text, schema, table_id::text, kind, roles, family, nullable, described, said"
+_HIT_FACETS = ("model", "schema", "table", "kind", "key", "family", "null", "described", "said")
 
 
 def first_hits(query: Query) -> Hits:
@@ -177,25 +190,27 @@ def first_hits(query: Query) -> Hits:
 
 def _count_values(rows: list[tuple[Any, ...]]) -> dict[str, Counter[str]]:
     """Count filter values of hits, given as _HIT_COLUMNS."""
-    columns = list(zip(*rows, strict=True)) or [()] * len(FACETS)
-    model, schema, table, kind, roles, family, nullable, described = (Counter(column) for column in columns)
-    counted: dict[str, Counter[Any]] = {
-        "model": model, "schema": schema, "table": table, "kind": kind, "key": roles, "family": family,
-        "null": nullable, "described": described,
-    }  # fmt: skip
-    totals: dict[str, Counter[str]] = {name: Counter() for name in FACETS}
-    for name, values in counted.items():
-        for value, count in values.items():
-            for shown in _facet_values(name, value):
-                totals[name][shown] += count
+    columns = list(zip(*rows, strict=True)) or [()] * len(_HIT_FACETS)
+    totals = _no_counts()
+    for name, column in zip(_HIT_FACETS, columns, strict=True):
+        for value, count in Counter(tuple(one) if name == "said" else one for one in column).items():
+            for facet, shown in _facet_values(name, value):
+                totals[facet][shown] += count
     return totals
 
 
-def _facet_values(facet: str, value: Any) -> list[str]:
-    """Return the values of a filter that a value in the table counts for: several where keys meet."""
+def _no_counts() -> defaultdict[str, Counter[str]]:
+    return defaultdict(Counter, {name: Counter() for name in FACETS})
+
+
+def _facet_values(facet: str, value: Any) -> list[tuple[str, str]]:
+    """Return the filters and their values that a value in the table counts for: several where keys meet, one for each aspect."""
     if facet == "key":
-        return [name for name, role in KEY_VALUES.items() if value & role] or ["none"]
-    return [("yes" if value else "no") if facet in ("null", "described") else str(value)]
+        return [(facet, name) for name, role in KEY_VALUES.items() if value & role] or [(facet, "none")]
+    if facet == "said":
+        pairs = (one.partition(":") for one in value)
+        return [(f"a{aspect}", shown or NOTHING_SAID) for aspect, _, shown in pairs]
+    return [(facet, ("yes" if value else "no") if facet in ("null", "described") else str(value))]
 
 
 def exact_hits(query: Query) -> Hits:
@@ -214,12 +229,12 @@ def _exact_values(query: Query) -> tuple[dict[str, Counter[str]], int, Counter[s
         f"from dictionary_row where {where} group by grouping sets ({sets})",
         parameters,
     )
-    totals: dict[str, Counter[str]] = {name: Counter() for name in FACETS}
+    totals = _no_counts()
     for absent, *values, count in rows:
         # One bit of `absent` is clear, that of the column this row counts; the others are empty in it.
         (place,) = (n for n in range(len(_GROUPED)) if not absent >> (len(_GROUPED) - 1 - n) & 1)
-        for value in _facet_values(_GROUPED_FACETS[place], values[place]):
-            totals[_GROUPED_FACETS[place]][value] += count
+        for facet, value in _facet_values(_GROUPED_FACETS[place], values[place]):
+            totals[facet][value] += count
     tables = _run(
         "select table_id::text, min(upper(left(split_part(sort_key, chr(1), 2), 1))), count(*) "
         f"from dictionary_row where {where} group by 1",

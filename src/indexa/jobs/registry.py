@@ -72,6 +72,12 @@ def kind_of(name: str) -> JobKind:
     return _kinds[name]
 
 
+def is_atomic(name: str) -> bool:
+    """Return whether what a kind of job does is kept at its end or not at all; so it is of every kind that says nothing."""
+    autodiscover_modules("background")
+    return name not in _kinds or _kinds[name].atomic
+
+
 def check(name: str, arguments: Mapping[str, Any]) -> None:
     """Raise msgspec.ValidationError, which says which one, where arguments are not those of a kind of job."""
     msgspec.convert(dict(arguments), kind_of(name).arguments)

@@ -58,7 +58,8 @@ def run(job_id: int) -> None:
         job.attempts += 1
         job.save(update_fields=["attempts"])
         try:
-            job.result_url = _run(job, progress)
+            with transaction.atomic() if registry.is_atomic(job.kind) else nullcontext():
+                job.result_url = _run(job, progress)
             ended = {"state": Job.State.DONE, "result_url": job.result_url}
         except JobCancelledError:
             ended = {"state": Job.State.CANCELLED, "reason": "Cancelled; nothing of it was kept."}
@@ -142,9 +143,7 @@ def _requeue_forgotten() -> list[int]:
 def _run(job: Job, progress: Progress) -> str:
     """Do the work of a job; return the address of its result."""
     registry.check(job.kind, job.arguments)
-    kind = registry.kind_of(job.kind)
-    with transaction.atomic() if kind.atomic else nullcontext():
-        return kind.run(job, progress)
+    return registry.kind_of(job.kind).run(job, progress)
 
 
 def _enqueue(job: Job) -> None:

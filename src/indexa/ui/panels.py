@@ -12,9 +12,20 @@ from typing import Any, Literal, NamedTuple, TypeAlias
 from django.http import HttpRequest
 
 Place: TypeAlias = Literal[
-    "desk", "desk aside", "source", "source aside", "models", "model", "objects", "table", "diagram", "diagram table"
+    "desk",
+    "desk aside",
+    "source",
+    "source aside",
+    "models",
+    "model",
+    "objects",
+    "table",
+    "diagram",
+    "diagram table",
+    "column margin",
+    "table margin",
 ]
-"""Where a panel stands. What it is given: the area on the desk, the area on the list of models too, else the source, model, table or diagram of the
+"""Where a panel stands. What it is given: the area on the desk, the area on the list of models too, else the source, model, table, column or diagram of the
 page, the model on the list of its objects, or the table that is selected on a diagram."""
 Values: TypeAlias = Callable[[HttpRequest, Any], Mapping[str, Any] | None]
 """Returns what the panel's template needs; None where there is nothing to show."""

@@ -61,6 +61,7 @@ INSTALLED_APPS = [
     "indexa.changes",
     "indexa.store",
     "indexa.modeling",
+    "indexa.describing",
     "indexa.diagrams",
     "indexa.building",
     "indexa.sources",
