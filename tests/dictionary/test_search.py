@@ -171,7 +171,7 @@ class DictionaryPageTests(TestCase):
         self.client.get(self.url)
         with self.assertNumQueries(10):
             self.client.get(self.url)
-        with self.assertNumQueries(8):
+        with self.assertNumQueries(9):
             self.client.get(self.url, {"q": "mtr_1"}, headers={"HX-Request": "true"})
         with self.assertNumQueries(6):
             self.client.get(reverse("dictionary:rows", args=[self.area.slug]), {"offset": "100"})

@@ -16,7 +16,7 @@ from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
-from indexa.demo import care, diagrams, reconciling, warehouse, words, works
+from indexa.demo import care, diagrams, reconciling, stewardship, warehouse, words, works
 from indexa.editions import services as editions
 from indexa.editions.models import Edition
 from indexa.jobs import services as jobs
@@ -76,6 +76,8 @@ def load() -> None:
         _start_naming_pass(area, people["steward"])
         _run(_look_for_proposals(area, people["steward"], "billing"))
         _make_standard(area, people["steward"])
+        stewardship.begin(area, people)
+        stewardship.describe_billing(area, people)
         diagrams.draw_billing(area, people["steward"])
         for deriving in care.start_deriving(area, people["steward"], care.build(area, people["steward"])):
             _run(deriving)
@@ -84,11 +86,14 @@ def load() -> None:
         _run(reconciling.change_and_compare(area, people["steward"]))
         _run(reconciling.read_again(area, people["steward"]))
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
+        stewardship.begin(others[-1], people)
         for reading in works.make_sources(others[-1], people["steward"]):
             _run(reading)
         diagrams.draw_others(others[-1], people["steward"])
         _run(_look_for_proposals(others[-1], people["steward"], "lab"))
         others.append(_make_area(warehouse.AREA, "reporting", "Tarnbeck Water: the warehouse that the reports read"))
+        stewardship.begin(others[-1], people)
+        stewardship.describe_warehouse(others[-1], people)
         _run(_read_warehouse(others[-1], password, people["steward"]))
         diagrams.draw_others(others[-1], people["steward"])
         with transaction.atomic():

@@ -10,7 +10,7 @@ from django.db import connection, transaction
 
 from indexa.areas.models import Area, Membership, Person
 from indexa.changes.models import ChangeSet
-from indexa.changes.recording import record
+from indexa.changes.recording import Recorder, record
 from indexa.core.describing.values import ValueProblem, checked
 from indexa.describing.change_targets import ASSIGNMENT
 from indexa.describing.models import Aspect, AspectValue, Assignment, Team
@@ -225,10 +225,29 @@ def say_of_many(
     Either `values` holds what is said of each by id, already as it is kept, or `ids_sql` is a query of ids of which all get
     `given`. What belongs to another area is left as it is.
     """
+    with record(area=area, person=person, why=why, model_id=None) as changes:
+        return say_into(
+            changes,
+            area=area,
+            aspect=aspect,
+            level=level,
+            values=values,
+            given=given,
+            ids_sql=ids_sql,
+            parameters=parameters,
+        )
+
+
+def say_into(
+    changes: Recorder, *, area: Area, aspect: Aspect, level: str, values: Mapping[int, str] | None = None, given: str = "",
+    ids_sql: str = "", parameters: Sequence[Any] = (),
+) -> int:  # fmt: skip
+    """Say something of many tables or columns within a change set; returns how many it changed. Arguments are those of
+    `say_of_many`."""
     if aspect.area_id != area.pk or level not in aspect.applies or level not in ("table", "column"):
         raise EditError(f"{aspect.name} can't be said of these.")
     one_value = kept(aspect, given) if values is None else ""
-    with record(area=area, person=person, why=why, model_id=None) as changes, connection.cursor() as cursor:
+    with connection.cursor() as cursor:
         cursor.execute("create temporary table said (object_id bigint, value text) on commit drop")
         if values is not None:
             with cursor.cursor.copy("copy said (object_id, value) from stdin") as copy:
@@ -253,8 +272,8 @@ def say_of_many(
         changes.touch(ASSIGNMENT, touched)
         cursor.execute(
             "update aspect_assignment a set value = c.after #>> '{}' from change c "
-            "where c.change_set_id = %s and c.target = %s and a.id = c.object_id",
-            [changes.change_set.pk, ASSIGNMENT],
+            "where c.change_set_id = %s and c.target = %s and a.id = c.object_id and a.aspect_id = %s",
+            [changes.change_set.pk, ASSIGNMENT, aspect.pk],
         )
         cursor.execute("drop table said")
     return len(touched)

@@ -15,14 +15,16 @@ from django.utils import timezone
 from indexa.areas.models import Area, Person
 from indexa.core.dictionary.entry import Entry
 from indexa.core.render import csv_file, markdown, xlsx
-from indexa.dictionary import search
+from indexa.dictionary import search, sheets
 from indexa.dictionary.facets import facets_of
 from indexa.dictionary.forms import read_query
 from indexa.dictionary.listing import entries
 from indexa.jobs import services as jobs
+from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job, JobFile
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
+from indexa.store.errors import EditError
 
 AT_ONCE = 5_000
 """Rows up to which a file is made while the person waits: under two seconds."""
@@ -40,6 +42,7 @@ class FileKind:
     use: str
 
 
+SHEET = "sheet"
 KINDS = {
     "xlsx": FileKind(
         "xlsx",
@@ -49,19 +52,27 @@ KINDS = {
     ),
     "csv": FileKind("csv", "text/csv; charset=utf-8", "CSV", "UTF-8, for programs"),
     "csv-bom": FileKind("csv", "text/csv; charset=utf-8", "CSV for spreadsheets", "UTF-8 with byte order mark"),
+    SHEET: FileKind(
+        "xlsx",
+        "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+        "Sheet to edit",
+        "XLSX: write into it, hand it in again",
+    ),
     "md": FileKind("md", "text/markdown; charset=utf-8", "Markdown", "One section per table"),
 }
 
 
 def file_name(area: Area, kind: str) -> str:
     """Return the name of a file made today."""
-    return f"dictionary-{area.slug}-{timezone.now():%Y-%m-%d}.{KINDS[kind].suffix}"
+    return f"{'describe' if kind == SHEET else 'dictionary'}-{area.slug}-{timezone.now():%Y-%m-%d}.{KINDS[kind].suffix}"
 
 
 def write(
     kind: str, query: search.Query, person: Person | None, area: Area, watched: Progress | None = None
 ) -> IO[bytes]:
     """Write the hits of query to a temporary file and return it, rewound."""
+    if kind == SHEET:
+        return sheets.export(area=area, person=person, query=query, progress=watched)
     stream = tempfile.SpooledTemporaryFile(max_size=_ON_DISK)  # noqa: SIM115  the response closes it
     found: Iterable[Entry] = entries(query)
     if watched:
@@ -99,7 +110,11 @@ def export_in_background(job: Job, progress: Progress) -> str:
     """Make the file of a job and keep it for the person who asked. Returns its address."""
     query = read_query(job.area, QueryDict(job.arguments["address"]))
     kind = job.arguments["file_kind"]
-    with write(kind, query, job.started_by, job.area, progress) as stream:
+    try:
+        made = write(kind, query, job.started_by, job.area, progress)
+    except EditError as error:
+        raise JobFailedError(str(error)) from error
+    with made as stream:
         progress.report("Keeping the file")
         JobFile.objects.update_or_create(
             job=job,

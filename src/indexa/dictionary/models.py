@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
 
+from indexa.areas.models import Area
 from indexa.store.models import StoredColumn
 
 
@@ -55,6 +57,89 @@ class DictionaryRow(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class SheetExport(models.Model):
+    """A selection that was exported to be edited: what each cell held then, packed, so that what comes back is compared with it.
+
+    `mark` stands in the sheet, by which it is known again.
+    """
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="sheet_exports")
+    mark = models.CharField(max_length=24, unique=True)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    fields = models.JSONField()
+    """The fields of the sheet by name, with their headings."""
+    rows = models.PositiveIntegerField()
+    content = models.BinaryField()
+
+    class Meta:
+        db_table = "sheet_export"
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return self.mark
+
+
+class SheetReview(models.Model):
+    """A sheet that came back, until a person has decided what of it is taken."""
+
+    class State(models.TextChoices):
+        READING = "reading", "Being read"
+        WAITING = "waiting", "Waiting"
+        APPLIED = "applied", "Applied"
+        DISCARDED = "discarded", "Discarded"
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="sheet_reviews")
+    export = models.ForeignKey(SheetExport, null=True, on_delete=models.CASCADE, related_name="reviews")
+    name = models.CharField(max_length=255)
+    file = models.BinaryField(null=True)
+    """What was handed in, until it is read."""
+    state = models.CharField(max_length=10, choices=State.choices, default=State.READING)
+    remarks = models.JSONField(default=list)
+    """What of the sheet says nothing, and why."""
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    applied = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        db_table = "sheet_review"
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class SheetCell(models.Model):
+    """A cell that somebody wrote: when exported, in the sheet, and now; `problem` says why it can't be taken, `conflict` that it
+    was changed here too."""
+
+    class Decision(models.TextChoices):
+        TAKE = "take", "Take sheet"
+        KEEP = "keep", "Keep ours"
+
+    review = models.ForeignKey(SheetReview, on_delete=models.CASCADE, related_name="cells")
+    number = models.PositiveIntegerField()
+    line = models.PositiveIntegerField()
+    key = models.CharField(max_length=24)
+    label = models.TextField()
+    field = models.CharField(max_length=24)
+    title = models.CharField(max_length=80)
+    exported = models.TextField(blank=True)
+    written = models.TextField(blank=True)
+    now = models.TextField(blank=True)
+    conflict = models.BooleanField(default=False)
+    problem = models.TextField(blank=True)
+    decision = models.CharField(max_length=4, choices=Decision.choices, default=Decision.TAKE)
+
+    class Meta:
+        db_table = "sheet_cell"
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["review", "number"], name="sheet_cell_in_its_place")]
+
+    def __str__(self) -> str:
+        return f"{self.label}: {self.title}"
 
 
 class DictionaryCoverage(models.Model):

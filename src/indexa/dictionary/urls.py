@@ -2,7 +2,7 @@
 
 from django.urls import path, re_path
 
-from indexa.dictionary import views
+from indexa.dictionary import sheet_views, views
 
 app_name = "dictionary"
 urlpatterns = [
@@ -10,5 +10,12 @@ urlpatterns = [
     path("rows/", views.rows, name="rows"),
     path("exact/", views.exact, name="exact"),
     path("letter/", views.letter, name="letter"),
-    re_path(r"^export\.(?P<kind>xlsx|csv|csv-bom|md)$", views.export, name="export"),
+    re_path(r"^export\.(?P<kind>xlsx|csv|csv-bom|md|sheet)$", views.export, name="export"),
+    path("set/", views.set_for_all, name="set"),
+    path("sheets/", sheet_views.sheet_list, name="sheets"),
+    path("sheets/hand-in/", sheet_views.hand_in, name="hand-in"),
+    path("sheets/<int:pk>/", sheet_views.sheet, name="sheet"),
+    path("sheets/<int:pk>/decide/", sheet_views.decide, name="decide"),
+    path("sheets/<int:pk>/apply/", sheet_views.apply, name="apply"),
+    path("sheets/<int:pk>/discard/", sheet_views.discard, name="discard"),
 ]

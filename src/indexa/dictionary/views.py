@@ -5,21 +5,24 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import parse_qsl
 
+from django.contrib import messages
 from django.http import FileResponse, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_http_methods
 from django.views.decorators.vary import vary_on_headers
 from django_htmx.http import trigger_client_event
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
-from indexa.dictionary import exports, search
+from indexa.dictionary import exports, search, setting
 from indexa.dictionary.facets import facets_of
 from indexa.dictionary.forms import read_query, write_query
 from indexa.dictionary.listing import rows_of
+from indexa.store.errors import EditError
 from indexa.store.models import StoredModel
 from indexa.ui.htmx import FRAGMENT_HEADERS, wants_fragment
 from indexa.ui.parameters import parse_int
@@ -96,10 +99,46 @@ def export(request: AreaRequest, kind: str) -> HttpResponseBase:
     if search.count(query) > exports.AT_ONCE:
         job = exports.start(area=request.area, person=request.user, kind=kind, address=write_query(query))
         return redirect("jobs:page", request.area.slug, job.pk)
-    stream = exports.write(kind, query, request.user, request.area)
+    try:
+        stream = exports.write(kind, query, request.user, request.area)
+    except EditError as error:
+        messages.error(request, str(error))
+        return redirect(f"{reverse('dictionary:page', args=[request.area.slug])}?{write_query(query)}")
     made = exports.KINDS[kind]
     name = exports.file_name(request.area, kind)
     return FileResponse(stream, as_attachment=True, filename=name, content_type=made.media_type)
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.STEWARD)
+def set_for_all(request: AreaRequest) -> HttpResponse:
+    """The form that gives all columns of the view one value, with how many they are; and doing so."""
+    query = read_query(request.area, request.GET)
+    count, field = search.count(query), (request.POST or request.GET).get("field", "definition")
+    failure = ""
+    if request.method == "POST":
+        given: Any = {
+            "area": request.area, "person": request.user, "query": query, "field": field, "value": request.POST.get("value", ""),
+            "only_missing": "only_missing" in request.POST,
+        }  # fmt: skip
+        try:
+            setting.choices_of(request.area, field)
+            if count > setting.AT_ONCE:
+                return redirect("jobs:page", request.area.slug, setting.start(**given).pk)
+            changed = setting.set_for_all(**given)
+            messages.success(request, f"{changed:,} changed. Press u to undo.")
+            return redirect(f"{reverse('dictionary:page', args=[request.area.slug])}?{write_query(query)}")
+        except EditError as error:
+            failure = str(error)
+    try:
+        choices = setting.choices_of(request.area, field)
+    except EditError:
+        field, choices = "definition", []
+    context = _shared(request, query) | {
+        "count": count, "field": field, "fields": setting.fields_of(request.area), "choices": choices, "failure": failure,
+        "kept": parse_qsl(write_query(query)),
+    }  # fmt: skip
+    return render(request, "dictionary/set_for_all.html", context, status=422 if failure else 200)
 
 
 def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:

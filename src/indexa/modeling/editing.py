@@ -14,7 +14,7 @@ from django.db.models import Q
 
 from indexa.areas.models import Area, Person
 from indexa.changes.models import Change, ChangeSet
-from indexa.changes.recording import record
+from indexa.changes.recording import Recorder, record
 from indexa.store.errors import EditError, StaleEditError
 from indexa.store.locks import try_for_editing
 from indexa.store.models import StoredColumn, StoredTable
@@ -76,8 +76,18 @@ def write_many(
         raise EditError(
             "The model is being read again at this moment. Nothing was changed: try again in half a minute."
         )
+    with record(area=area, person=person, why=why, model_id=model_id) as changes:
+        write_into(changes, area=area, field=field, values=values)
+    return None if changes.is_empty else changes.change_set
+
+
+def write_into(changes: Recorder, *, area: Area, field: str, values: Iterable[tuple[str, int, str, str]]) -> int:
+    """Write a field of many tables and columns within a change set; returns how many. `values` are those of `write_many`."""
+    if field not in FIELDS:
+        raise EditError(f"“{field}” is no field that can be edited.")
     wanted = [row for row in values if row[2] != row[3]]  # read before the COPY, which has the connection to itself
-    with record(area=area, person=person, why=why, model_id=model_id) as changes, connection.cursor() as cursor:
+    count = 0
+    with connection.cursor() as cursor:
         cursor.execute(
             "create temporary table wanted (target text, object_id bigint, seen text, value text) on commit drop"
         )
@@ -102,14 +112,16 @@ def write_many(
                 f"and {changed}.{field} in ('', w.seen) and {changed}.{field} <> w.value returning object_id",
                 [changes.change_set.pk, field, target, area.pk],
             )
-            changes.touch(target, [row[0] for row in cursor.fetchall()])
+            touched = [row[0] for row in cursor.fetchall()]
+            count += len(touched)
+            changes.touch(target, touched)
             cursor.execute(
                 f"update model_{target} o set {field} = c.after #>> '{{}}' from change c "
-                "where c.change_set_id = %s and c.target = %s and o.id = c.object_id",
-                [changes.change_set.pk, target],
+                "where c.change_set_id = %s and c.target = %s and c.field = %s and o.id = c.object_id",
+                [changes.change_set.pk, target, field],
             )
         cursor.execute("drop table wanted")
-    return None if changes.is_empty else changes.change_set
+    return count
 
 
 _TABLE_LABEL = "case when t.schema = '' then t.name else t.schema || '.' || t.name end"

@@ -1,0 +1,63 @@
+"""Who owns what in the demo, and how it is classified: partly, so that the desk has work."""
+
+from __future__ import annotations
+
+from indexa.areas.models import Area, Person
+from indexa.describing import aspects, saying
+from indexa.describing.models import Aspect, Team
+from indexa.describing.saying import Subject
+from indexa.store.models import StoredColumn, StoredModel, StoredTable
+
+_TEAMS = {
+    "Customer Service": ("steward", "reader"),
+    "Billing": ("steward", "approver"),
+    "Field Operations": ("approver",),
+}
+_OWNERS = {"cust": "Customer Service", "bill": "Billing"}
+"""By schema. Metering has no owner yet."""
+_TABLES = (
+    ("cust", "Personal data", "Direct"), ("acct", "Personal data", "Indirect"), ("cust_note", "Personal data", "Sensitive"),
+    ("cmplt", "Personal data", "Indirect"), ("inv", "Retention", "10 years"), ("pmt", "Retention", "10 years"), ("inv", "Impact", "High"),
+    ("mtr_rdg", "Impact", "High"), ("cust_old_2009", "Retention", "1 year"), ("dist", "Personal data", "None"), ("strt", "Personal data", "None"),
+)  # fmt: skip
+_COLUMNS = (
+    ("cust", "brth_dt", "Personal data", "Sensitive"), ("cust", "brth_dt", "Confidentiality", "Restricted"), ("cust_cntct", "val", "Personal data", "Direct"),
+    ("cust_note", "note_tx", "Confidentiality", "Secret"), ("usr", "usr_nm", "Personal data", "Direct"),
+)  # fmt: skip
+
+
+def begin(area: Area, people: dict[str, Person]) -> None:
+    """Let owners, stewards and classes be said in an area; its administrator adds a field of its own."""
+    aspects.begin(area=area, person=people["administrator"])
+    aspects.save_aspect(
+        area=area, person=people["administrator"], aspect=None, kind="field", name="Checked on", type_="date", applies=["table"],
+        meaning="When somebody last looked whether its rows are right.", inherited=False,
+    )  # fmt: skip
+
+
+def describe_billing(area: Area, people: dict[str, Person]) -> None:
+    """Say who owns customers and bills, and how some of their tables and columns are classified."""
+    model = StoredModel.objects.get(area=area, name="billing", layer="physical")
+    for name, members in _TEAMS.items():
+        aspects.save_team(area=area, team=None, name=name, people=[people[one].pk for one in members])
+    assert Team.objects.filter(area=area).count() == len(_TEAMS)
+    for schema, owner in _OWNERS.items():
+        _say(area, people, "Owner", Subject("schema", model.pk, schema), owner)
+    _say(area, people, "Steward", Subject("model", model.pk), people["steward"].display_name)
+    tables = {one.name: one.pk for one in StoredTable.objects.filter(model=model, removed_at__isnull=True)}
+    for name, aspect, value in _TABLES:
+        _say(area, people, aspect, Subject("table", tables[name]), value)
+    _say(area, people, "Checked on", Subject("table", tables["mtr_rdg"]), "2026-11-16")
+    for table, name, aspect, value in _COLUMNS:
+        column = StoredColumn.objects.get(table_id=tables[table], name=name, removed_at__isnull=True)
+        _say(area, people, aspect, saying.shared_subject("column", column.pk), value)
+
+
+def describe_warehouse(area: Area, people: dict[str, Person]) -> None:
+    """Say that everything the reports read belongs to one person."""
+    _say(area, people, "Owner", Subject("area", area.pk), people["approver"].display_name)
+
+
+def _say(area: Area, people: dict[str, Person], aspect: str, subject: Subject, value: str) -> None:
+    found = Aspect.objects.get(area=area, name=aspect)
+    saying.say(area=area, person=people["steward"], subject=subject, aspect=found, given=value)
