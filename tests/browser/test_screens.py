@@ -14,6 +14,9 @@ from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.mining import Found
 from indexa.core.naming.standard import Rule
+from indexa.describing import aspects
+from indexa.describing.models import Aspect
+from indexa.dictionary.models import SheetCell, SheetReview
 from indexa.editions import services as editions
 from indexa.editions.building import build_edition
 from indexa.jobs.models import Job
@@ -87,6 +90,10 @@ class AccessibilityTests(BrowserCase):
         reconciliation = self.read_again(intake)
         discovery.find(Job(area=self.area, arguments={"model": self.stored.pk}), Silent())
         compared = self.compared()
+        aspects.begin(area=self.area, person=self.person)
+        team = aspects.save_team(area=self.area, team=None, name="Metering", people=[self.person.pk])
+        aspect = Aspect.objects.filter(area=self.area, kind="class").first()
+        sheet = self.sheet()
         drifting = drift.watch(source=source, person=self.person, ignore=[], schemas=[])
         run = ScriptRun.objects.create(
             script=compared.scripts.get(), source=source, source_label="billing", checksum="x", text="BEGIN;", state="stopped", by=self.person,
@@ -140,6 +147,13 @@ class AccessibilityTests(BrowserCase):
             "side by side": reverse("building:side-by-side", args=[slug, self.stored.logical_id]),
             "comparisons": reverse("reconcile:comparisons", args=[slug]),
             "comparison": reverse("reconcile:comparison", args=[slug, compared.pk]),
+            "aspects": reverse("describing:aspects", args=[slug]),
+            "aspect": reverse("describing:aspect", args=[slug, aspect.pk]),
+            "team": reverse("describing:team", args=[slug, team.pk]),
+            "dictionary, stewardship": reverse("dictionary:page", args=[slug]) + "?show=stewardship",
+            "set for all": reverse("dictionary:set", args=[slug]),
+            "sheets": reverse("dictionary:sheets", args=[slug]),
+            "sheet": reverse("dictionary:sheet", args=[slug, sheet.pk]),
             "report": reverse("reconcile:report", args=[slug, compared.pk, "html"]),
             "drift": reverse("reconcile:drift", args=[slug, drifting.source_id]),
             "run": reverse("reconcile:run", args=[slug, run.pk]),
@@ -157,6 +171,18 @@ class AccessibilityTests(BrowserCase):
             "areas": reverse("home") + "?choose",
             "error": "/nowhere/",
         }
+
+    def sheet(self) -> SheetReview:
+        """A sheet that came back, with a conflict and a problem."""
+        review = SheetReview.objects.create(
+            area=self.area, name="back.xlsx", by=self.person, state="waiting", remarks=["Line 9"]
+        )
+        for number, (conflict, problem) in enumerate(((False, ""), (True, ""), (False, "no"))):
+            SheetCell.objects.create(
+                review=review, number=number, line=4, key="c1", label="metering.mtr", field="definition", title="Definition", written="x",
+                conflict=conflict, problem=problem,
+            )  # fmt: skip
+        return review
 
     def compared(self) -> ModelComparison:
         """A comparison with a file, of which a script was written."""

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
+from django.utils import timezone
 from openpyxl import Workbook, load_workbook
 
 from indexa.areas.models import Role
 from indexa.changes import undoing
-from indexa.dictionary.models import DictionaryCoverage, SheetReview
+from indexa.dictionary import coverage, search, setting
+from indexa.dictionary.models import CoverageDay, DictionaryCoverage, SheetReview
 from indexa.modeling import editing
 from indexa.store.models import StoredColumn
 from tests.describing.test_saying import DescribingCase
@@ -186,6 +189,38 @@ class SheetTests(DescribingCase):
         self.assertEqual(self.hand_in(b"x", "x.csv").status_code, 403)
         for view in ("decide", "apply", "discard"):
             self.assertEqual(self.act(view, review).status_code, 403)
+
+
+class ShowingTests(DescribingCase):
+    def test_sets_of_columns_and_coverage_day_by_day(self) -> None:
+        self.say("Owner", "table", table(self.model, "mtr").pk, self.person.display_name)
+        page = self.client.get(
+            reverse("dictionary:page", args=[self.area.slug]), {"show": "stewardship", "q": "mtr_srl"}
+        )
+        for told in ("Confidentiality", self.person.display_name, "Internal"):
+            self.assertContains(page, told)
+        self.assertContains(
+            self.client.get(reverse("dictionary:page", args=[self.area.slug]), {"show": "technical"}),
+            "Default and comment",
+        )
+        self.assertEqual(coverage.keep_today(), CoverageDay.objects.count())
+        self.assertEqual(coverage.keep_today(), 0)
+        CoverageDay.objects.update(day=timezone.localdate() - timedelta(days=3))
+        self.define_all()
+        coverage.keep_today()
+        desk = self.client.get(reverse("desk:page", args=[self.area.slug]))
+        self.assertContains(desk, "Coverage by day")
+        self.assertContains(desk, "100 % described")
+
+    def define_all(self) -> None:
+        setting.set_for_all(
+            area=self.area,
+            person=self.person,
+            query=search.Query(self.area.pk),
+            field="definition",
+            value="x",
+            only_missing=True,
+        )
 
 
 class SettingTests(DescribingCase):

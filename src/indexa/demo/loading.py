@@ -85,6 +85,7 @@ def load() -> None:
         reconciling.watch(area, people["steward"])
         _run(reconciling.change_and_compare(area, people["steward"]))
         _run(reconciling.read_again(area, people["steward"]))
+        stewardship.coverage_so_far(area)
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
         stewardship.begin(others[-1], people)
         for reading in works.make_sources(others[-1], people["steward"]):

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
+from django.utils import timezone
+
 from indexa.areas.models import Area, Person
 from indexa.describing import aspects, saying
 from indexa.describing.models import Aspect, Team
 from indexa.describing.saying import Subject
+from indexa.dictionary import coverage
+from indexa.dictionary.models import CoverageDay
 from indexa.store.models import StoredColumn, StoredModel, StoredTable
 
 _TEAMS = {
@@ -24,6 +30,9 @@ _COLUMNS = (
     ("cust", "brth_dt", "Personal data", "Sensitive"), ("cust", "brth_dt", "Confidentiality", "Restricted"), ("cust_cntct", "val", "Personal data", "Direct"),
     ("cust_note", "note_tx", "Confidentiality", "Secret"), ("usr", "usr_nm", "Personal data", "Direct"),
 )  # fmt: skip
+
+_WEEKS = ((92, 95, 100, 60), (80, 84, 100, 20), (71, 70, 40, 0), (40, 52, 40, 0), (22, 30, 0, 0), (0, 12, 0, 0))
+"""Shares of today's named, described, owned and classified columns, in percent, a week and more ago."""
 
 
 def begin(area: Area, people: dict[str, Person]) -> None:
@@ -51,6 +60,20 @@ def describe_billing(area: Area, people: dict[str, Person]) -> None:
     for table, name, aspect, value in _COLUMNS:
         column = StoredColumn.objects.get(table_id=tables[table], name=name, removed_at__isnull=True)
         _say(area, people, aspect, saying.shared_subject("column", column.pk), value)
+
+
+def coverage_so_far(area: Area) -> None:
+    """Keep how far the area is today, and how it came there over some weeks."""
+    coverage.keep_today()
+    for now in CoverageDay.objects.filter(model__area=area, day=timezone.localdate()):
+        days = [
+            CoverageDay(
+                model_id=now.model_id, day=now.day - timedelta(days=7 * back), columns=now.columns,
+                **{name: getattr(now, name) * shares[at] // 100 for at, name in enumerate(("named", "described", "owned", "classified"))},
+            )
+            for back, shares in enumerate(_WEEKS, 1)
+        ]  # fmt: skip
+        CoverageDay.objects.bulk_create(days)
 
 
 def describe_warehouse(area: Area, people: dict[str, Person]) -> None:

@@ -23,7 +23,7 @@ def of_table(request: HttpRequest, table: StoredTable) -> dict[str, Any] | None:
     return _shown(request, "table", table.pk)
 
 
-@panel("model", order=8, template="describing/_sayings.html")
+@panel("model more", order=8, template="describing/_sayings.html")
 def of_model(request: HttpRequest, model: StoredModel) -> dict[str, Any] | None:
     """Return what holds for a model."""
     return _shown(request, "model", model.pk)

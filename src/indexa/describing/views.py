@@ -27,7 +27,7 @@ _EMPTY_ROWS = 3
 def aspect_list(request: AreaRequest) -> HttpResponse:
     """All that can be said in the area, with how often it is said, and the teams."""
     found = Aspect.objects.filter(area=request.area).prefetch_related("values")
-    counted = found.annotate(used=Count("assignments", filter=~Q(assignments__value="")))
+    counted = found.annotate(used=Count("assignments", filter=~Q(assignments__value=""))).order_by("position", "pk")
     context = {
         "aspects": counted, "teams": Team.objects.filter(area=request.area).prefetch_related("members"),
         "may_define": request.role >= Role.APPROVER, "may_add_fields": request.role >= Role.ADMINISTRATOR,

@@ -7,7 +7,7 @@ from urllib.parse import urlencode
 from django.http import QueryDict
 
 from indexa.areas.models import Area
-from indexa.dictionary.search import FACETS, SORTS, Query, aspect_of
+from indexa.dictionary.search import COLUMN_SETS, FACETS, SORTS, Query, aspect_of
 
 _LONGEST_TEXT = 200
 _MOST_VALUES = 50
@@ -29,13 +29,19 @@ def read_query(area: Area, address: QueryDict) -> Query:
         text=address.get("q", "")[:_LONGEST_TEXT].strip(),
         filters=filters,
         sort=sort if sort in SORTS else "",
+        show=address.get("show", "") if address.get("show", "") in COLUMN_SETS else "",
     )
 
 
 def write_query(query: Query, **changes: str) -> str:
     """Return the query string of a query, with some parameters set to another value ("" leaves one out)."""
     parameters: list[tuple[str, str]] = []
-    single = {"q": query.text, "layer": "" if query.layer == "physical" else query.layer, "sort": query.sort}
+    single = {
+        "q": query.text,
+        "layer": "" if query.layer == "physical" else query.layer,
+        "sort": query.sort,
+        "show": query.show,
+    }
     for name, value in (single | changes).items():
         if value:
             parameters.append((name, value))

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 
 from django.db import connection
 
 from indexa.core.dictionary.entry import Entry
 from indexa.core.dictionary.key_roles import Role
+from indexa.describing.models import Aspect
+from indexa.describing.saying import in_words
+from indexa.dictionary.models import DictionaryRow
 from indexa.dictionary.search import SORTS, Query, conditions_of
 from indexa.store.models import DescribedColumn
 
@@ -28,6 +31,18 @@ class Row:
 
     column: DescribedColumn
     band: Band | None = None
+    said: list[str] = field(default_factory=list)
+    """What holds under each aspect that is shown, in words."""
+
+
+def say_of_rows(rows: list[Row], aspects: Sequence[Aspect]) -> None:
+    """Put what holds under some aspects into rows, in words; at most four queries."""
+    found = DictionaryRow.objects.filter(pk__in=[row.column.pk for row in rows]).values_list("pk", "said")
+    values = {pk: dict(one.split(":", 1) for one in said) for pk, said in found}
+    words = in_words(value for held in values.values() for value in held.values())
+    for row in rows:
+        held = values.get(row.column.pk, {})
+        row.said = [words.get(value, value) for value in (held.get(str(aspect.pk), "") for aspect in aspects)]
 
 
 def rows_of(ids: list[int], *, before: int | None = None, bands: bool = True) -> list[Row]:

@@ -8,7 +8,7 @@ from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
 
 from indexa.areas.models import Area
-from indexa.store.models import StoredColumn
+from indexa.store.models import StoredColumn, StoredModel
 
 
 class DictionaryRow(models.Model):
@@ -57,6 +57,25 @@ class DictionaryRow(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class CoverageDay(models.Model):
+    """How far a model was at the end of a day, or is today."""
+
+    model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="coverage_days")
+    day = models.DateField()
+    columns = models.IntegerField()
+    named = models.IntegerField()
+    described = models.IntegerField()
+    owned = models.IntegerField()
+    classified = models.IntegerField()
+
+    class Meta:
+        db_table = "coverage_day"
+        constraints = [models.UniqueConstraint(fields=["model", "day"], name="coverage_of_a_day")]
+
+    def __str__(self) -> str:
+        return f"{self.model_id} on {self.day}"
 
 
 class SheetExport(models.Model):

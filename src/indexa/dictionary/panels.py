@@ -5,12 +5,27 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 from django.db import connection
+from django.db.models import Sum
 from django.http import HttpRequest
 
 from indexa.areas.models import Area
+from indexa.dictionary import coverage
+from indexa.dictionary.models import DictionaryCoverage
 from indexa.ui.panels import panel
 
 _MOST = 15
+
+
+@panel("desk aside", order=15, template="dictionary/_desk_coverage.html")
+def coverage_of_area(request: HttpRequest, area: Area) -> dict[str, Any] | None:
+    """Return how far the area's physical models are, now and over time."""
+    sums = DictionaryCoverage.objects.filter(model_id__in=area.models.filter(layer="physical").values("pk")).aggregate(
+        columns=Sum("columns"), **{name: Sum(name) for name in coverage.MEASURES}
+    )
+    if not sums["columns"]:
+        return None
+    shares = [(label, sums[name]) for name, label in coverage.MEASURES.items()]
+    return {"shares": shares, "columns": sums["columns"], "chart": coverage.history(area)}
 
 
 class Gap(NamedTuple):

@@ -52,6 +52,8 @@ SORTS: dict[str, str] = {
     "type": "family, name, model_id, sort_key",
     "-type": "family desc, name, model_id, sort_key",
 }
+COLUMN_SETS = {"": "Business", "technical": "Technical", "stewardship": "Stewardship"}
+"""What a row shows beside its names: definitions, what the database says of it, or what people say of it."""
 KEY_VALUES: dict[str, Role] = {short.lower(): role for role, (short, _) in LABELS.items()}
 Values = tuple[str, ...]
 
@@ -65,6 +67,8 @@ class Query:
     text: str = ""
     filters: dict[str, Values] = field(default_factory=dict)
     sort: str = ""
+    show: str = ""
+    """Which set of columns the page shows, one of COLUMN_SETS."""
 
     @property
     def terms(self) -> list[str]:

@@ -18,15 +18,17 @@ from django_htmx.http import trigger_client_event
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.describing.models import Aspect
 from indexa.dictionary import exports, search, setting
 from indexa.dictionary.facets import facets_of
 from indexa.dictionary.forms import read_query, write_query
-from indexa.dictionary.listing import rows_of
+from indexa.dictionary.listing import Row, rows_of, say_of_rows
 from indexa.store.errors import EditError
 from indexa.store.models import StoredModel
 from indexa.ui.htmx import FRAGMENT_HEADERS, wants_fragment
 from indexa.ui.parameters import parse_int
 
+_MOST_ASPECTS = 6
 PAGE_SIZE = 50
 """Rows of one block of the window: some two screens."""
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ#"
@@ -43,7 +45,7 @@ def page(request: AreaRequest) -> HttpResponse:
     context = _shared(request, query) | {
         "hits": hits,
         "facets": facets_of(query, hits),
-        "rows": rows_of(ids, bands=not query.sort),
+        "rows": _rows(request, query, ids),
         "thumb": None if hits.letters is None or query.sort else _thumb(hits.letters),
         "summary": _summary(query, hits),
         "page_size": PAGE_SIZE,
@@ -62,9 +64,8 @@ def rows(request: AreaRequest) -> HttpResponse:
     offset = parse_int(request.GET.get("offset"))
     before = 1 if offset else 0
     ids = search.page(query, offset - before, PAGE_SIZE + before)
-    context = _shared(request, query) | {
-        "rows": rows_of(ids[before:], before=ids[0] if before and ids else None, bands=not query.sort)
-    }
+    above = ids[0] if before and ids else None
+    context = _shared(request, query) | {"rows": _rows(request, query, ids[before:], above)}
     return render(request, "dictionary/_block.html", context)
 
 
@@ -141,6 +142,17 @@ def set_for_all(request: AreaRequest) -> HttpResponse:
     return render(request, "dictionary/set_for_all.html", context, status=422 if failure else 200)
 
 
+def _rows(request: AreaRequest, query: search.Query, ids: list[int], before: int | None = None) -> list[Row]:
+    found = rows_of(ids, before=before, bands=not query.sort)
+    if query.show == "stewardship":
+        say_of_rows(found, _aspects(request))
+    return found
+
+
+def _aspects(request: AreaRequest) -> list[Aspect]:
+    return list(Aspect.objects.filter(area=request.area, applies__contains=["column"])[:_MOST_ASPECTS])
+
+
 def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
     slug = request.area.slug
     return {
@@ -157,6 +169,10 @@ def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
             for name in ("column", "type")
         },
         "logical": query.layer == "logical",
+        "sets": [
+            (label, write_query(query, show=name), name == query.show) for name, label in search.COLUMN_SETS.items()
+        ],
+        "aspects": _aspects(request) if query.show == "stewardship" else [],
     }
 
 

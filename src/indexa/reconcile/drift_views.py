@@ -16,9 +16,9 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.compare.ignoring import IGNORABLE
 from indexa.reconcile import drifting
-from indexa.reconcile.drift_chart import HEIGHT, WIDTH, chart_of
-from indexa.reconcile.models import DriftWatch
+from indexa.reconcile.models import DriftPoint, DriftWatch
 from indexa.sources.models import Schedule, Source
+from indexa.ui.charts import Chart, Value, line_chart
 from indexa.ui.parameters import parse_int
 
 _ROWS_A_PAGE = 200
@@ -43,7 +43,7 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
         "page": Paginator(findings.order_by("schema", "table", "number"), _ROWS_A_PAGE).get_page(request.GET.get("page")),
         "open_count": found.findings.filter(accepted_at__isnull=True).count(),
         "accepted_count": found.findings.filter(accepted_at__isnull=False).count(),
-        "points": points, "chart": chart_of(points), "width": WIDTH, "height": HEIGHT, "ignorable": IGNORABLE,
+        "chart": _chart(points), "ignorable": IGNORABLE,
         "schedule": Schedule.objects.filter(source=source).first(),
         "feed": settings.ADDRESS + reverse("drift-feed", args=[key]),
     }  # fmt: skip
@@ -124,6 +124,20 @@ def feed(request: HttpRequest, key: str) -> HttpResponse:
             description="\n".join(point.lines), unique_id=f"{link}#{point.pk}", updateddate=point.at, pubdate=point.at,
         )  # fmt: skip
     return HttpResponse(made.writeString("utf-8"), content_type="application/atom+xml; charset=utf-8")
+
+
+def _chart(points: list[DriftPoint]) -> Chart | None:
+    """Return the history: how far the source was from the model, and from the model's last version."""
+    model = [
+        Value(one.at, one.from_model, f"{one.from_model:,} to the model, {one.new:,} new", marked=bool(one.new))
+        for one in points
+    ]
+    version = [
+        Value(one.at, one.from_version, f"{one.from_version:,} to its last version")
+        for one in points
+        if one.from_version is not None
+    ]
+    return line_chart({"to the model": model, "to its last version": version})
 
 
 def _watch(request: AreaRequest, pk: int) -> DriftWatch:

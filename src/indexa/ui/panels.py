@@ -18,6 +18,7 @@ Place: TypeAlias = Literal[
     "source aside",
     "models",
     "model",
+    "model more",
     "objects",
     "table",
     "diagram",

@@ -181,6 +181,18 @@ document.addEventListener("click", (event) => {
   }
 });
 
+// A menu that would reach over the edge of its sheet opens to the left.
+document.addEventListener(
+  "toggle",
+  (event) => {
+    const values = event.target.matches?.("details.chip[open]") && event.target.querySelector(".values");
+    if (!values) return;
+    values.classList.remove("turned");
+    const edge = values.closest(".sheet")?.getBoundingClientRect().right ?? innerWidth;
+    values.classList.toggle("turned", values.getBoundingClientRect().right > edge);
+  },
+  true,
+);
 document.body.addEventListener("htmx:responseError", (event) => {
   const status = event.detail.xhr.status;
   if (status === 401) return; // signing in again is under way
