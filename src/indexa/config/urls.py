@@ -15,6 +15,7 @@ in_area = [
     path("", include("indexa.desk.urls")),
     path("sources/", include("indexa.sources.urls")),
     path("reconcile/", include("indexa.reconcile.urls")),
+    path("dictionary/glossary/", include("indexa.glossary.urls")),
     path("dictionary/described/", include("indexa.describing.urls")),
     path("dictionary/", include("indexa.dictionary.urls")),
     path("names/", include("indexa.naming.urls")),

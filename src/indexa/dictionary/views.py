@@ -154,6 +154,7 @@ def _aspects(request: AreaRequest) -> list[Aspect]:
 
 
 def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
+    aspects = _aspects(request) if query.show == "stewardship" else []
     slug = request.area.slug
     return {
         "query": query,
@@ -172,7 +173,8 @@ def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
         "sets": [
             (label, write_query(query, show=name), name == query.show) for name, label in search.COLUMN_SETS.items()
         ],
-        "aspects": _aspects(request) if query.show == "stewardship" else [],
+        "aspects": aspects,
+        "span": 4 + len(aspects) if aspects else 7,
     }
 
 

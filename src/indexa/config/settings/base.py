@@ -62,6 +62,7 @@ INSTALLED_APPS = [
     "indexa.store",
     "indexa.modeling",
     "indexa.describing",
+    "indexa.glossary",
     "indexa.diagrams",
     "indexa.building",
     "indexa.sources",

@@ -1,0 +1,1 @@
+"""Meanings that columns share: terms, domains, code lists."""
