@@ -50,12 +50,8 @@ class CodeTests(TestCase):
                 read_codes(text)
 
     def test_proposals(self) -> None:
-        columns = [
-            Named(1, "Meter Number", "mtr_no", "int"),
-            Named(2, "meter  number", "m_no", "int"),
-            Named(3, "", "x_no", "int"),
-            Named(4, "Once", "q", "int"),
-        ]
+        named = (("Meter Number", "mtr_no"), ("meter  number", "m_no"), ("", "x_no"), ("Once", "q"))
+        columns = [Named(at, business_name, name, "int") for at, (business_name, name) in enumerate(named, 1)]
         [term] = propose_terms(columns, ["once"])
         self.assertEqual((term.name, term.columns), ("Meter Number", (1, 2)))
         self.assertEqual(propose_terms(columns, ["METER NUMBER"]), [])

@@ -78,6 +78,7 @@ def load() -> None:
         _make_standard(area, people["steward"])
         stewardship.begin(area, people)
         stewardship.describe_billing(area, people)
+        stewardship.write_glossary(area, people["steward"])
         diagrams.draw_billing(area, people["steward"])
         for deriving in care.start_deriving(area, people["steward"], care.build(area, people["steward"])):
             _run(deriving)

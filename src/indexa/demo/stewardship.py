@@ -12,7 +12,9 @@ from indexa.describing.models import Aspect, Team
 from indexa.describing.saying import Subject
 from indexa.dictionary import coverage
 from indexa.dictionary.models import CoverageDay
-from indexa.store.models import StoredColumn, StoredModel, StoredTable
+from indexa.glossary import services as glossary
+from indexa.glossary.models import Domain, Term
+from indexa.store.models import DescribedColumn, StoredColumn, StoredModel, StoredTable
 
 _TEAMS = {
     "Customer Service": ("steward", "reader"),
@@ -31,6 +33,16 @@ _COLUMNS = (
     ("cust_note", "note_tx", "Confidentiality", "Secret"), ("usr", "usr_nm", "Personal data", "Direct"),
 )  # fmt: skip
 
+_TERMS = (
+    ("Customer", "A person or company that Tarnbeck Water supplies or bills.", "agreed", "", "client, consumer"),
+    ("Customer Number", "The number that names a customer in letters and calls.", "agreed", "Customer", ""),
+    ("Account", "What a customer owes and has paid for one premises.", "agreed", "", "billing account"),
+    ("Account Number", "The number of an account, on every bill.", "proposed", "Account", ""),
+    ("Meter", "What measures the water that a service point takes.", "agreed", "", "water meter"),
+    ("Meter Serial Number", "The number that the maker put on the body of a meter.", "draft", "Meter", "body number"),
+    ("Premises", "", "draft", "", "property"),
+)
+"""Name, definition, state, broader term, synonyms."""
 _WEEKS = ((92, 95, 100, 60), (80, 84, 100, 20), (71, 70, 40, 0), (40, 52, 40, 0), (22, 30, 0, 0), (0, 12, 0, 0))
 """Shares of today's named, described, owned and classified columns, in percent, a week and more ago."""
 
@@ -60,6 +72,44 @@ def describe_billing(area: Area, people: dict[str, Person]) -> None:
     for table, name, aspect, value in _COLUMNS:
         column = StoredColumn.objects.get(table_id=tables[table], name=name, removed_at__isnull=True)
         _say(area, people, aspect, saying.shared_subject("column", column.pk), value)
+
+
+def write_glossary(area: Area, person: Person) -> None:
+    """Write some terms, with what is broader, code lists of checks and types, and a domain; some are drafts."""
+    terms: dict[str, Term] = {}
+    for name, definition, state, broader, synonyms in _TERMS:
+        given = {
+            "name": name,
+            "definition": definition,
+            "state": state,
+            "synonyms": synonyms,
+            "broader": terms[broader].pk if broader else 0,
+        }
+        terms[name] = glossary.save(area=area, person=person, kind=Term, item=None, given=given)
+    columns = DescribedColumn.objects.filter(area=area, layer="physical", model__name="billing")
+    for name, term in (
+        ("acct_no", "Account Number"),
+        ("cust_no", "Customer Number"),
+        ("mtr_srl_no", "Meter Serial Number"),
+    ):
+        ids = columns.filter(name=name).values_list("pk", flat=True)
+        glossary.carry(
+            area=area, person=person, column_ids=list(ids), field="term", item=terms[term], why=f"Means {term}"
+        )
+    found = glossary.found_lists(area)
+    glossary.accept_lists(area=area, person=person, origins=[one.origin for one in found[:3]])
+    amount = {
+        "name": "Amount in pounds",
+        "base_type": "numeric(12,2)",
+        "least": "0.00",
+        "unit": "GBP",
+        "meaning": "Money, to the penny.",
+    }
+    domain = glossary.save(area=area, person=person, kind=Domain, item=None, given=amount)
+    amounts = columns.filter(name__endswith="_amt").values_list("pk", flat=True)[:4]
+    glossary.carry(
+        area=area, person=person, column_ids=list(amounts), field="domain", item=domain, why="Amounts in pounds"
+    )
 
 
 def coverage_so_far(area: Area) -> None:

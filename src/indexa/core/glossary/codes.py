@@ -14,7 +14,11 @@ from indexa.core.errors import CoreError
 MOST_CODES = 5_000
 _LONGEST_CODE, _LONGEST_MEANING = 200, 500
 _LITERAL = re.compile(r"'((?:[^']|'')*)'|(-?\d+(?:\.\d+)?)")
-_CAST = re.compile(r"::(?:\"[^\"]+\"|[a-z_][\w .]*(?:\(\d+(?:,\d+)?\))?)(?:\[\])?", re.I)
+_CAST = re.compile(
+    r"::(?:\"[^\"]+\"|character varying|double precision|time(?:stamp)? with(?:out)? time zone|[a-z_]\w*(?:\.[a-z_]\w*)?)"
+    r"(?:\(\d+(?:,\d+)?\))?(?:\[\])?",
+    re.I,
+)
 _NAME = r"(?:\"(?:[^\"]|\"\")+\"|`[^`]+`|\[[^\]]+\]|[A-Za-z_]\w*)"
 _LISTED = re.compile(rf"^({_NAME}) (?:IN|= ANY) \(+(?:ARRAY)?[\[(]*(.+?)[\])]*\)$", re.I | re.S)
 
