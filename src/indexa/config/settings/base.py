@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "indexa.modeling",
     "indexa.describing",
     "indexa.glossary",
+    "indexa.reviewing",
     "indexa.diagrams",
     "indexa.building",
     "indexa.sources",
