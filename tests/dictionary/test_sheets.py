@@ -15,7 +15,7 @@ from openpyxl import Workbook, load_workbook
 from indexa.areas.models import Role
 from indexa.changes import undoing
 from indexa.dictionary import coverage, search, setting
-from indexa.dictionary.models import CoverageDay, DictionaryCoverage, SheetReview
+from indexa.dictionary.models import CoverageDay, DictionaryCoverage, SavedView, SheetReview
 from indexa.modeling import editing
 from indexa.store.models import StoredColumn
 from tests.describing.test_saying import DescribingCase
@@ -191,7 +191,46 @@ class SheetTests(DescribingCase):
             self.assertEqual(self.act(view, review).status_code, 403)
 
 
+class OnceTests(DescribingCase):
+    def test_what_stands_in_many_places_is_described_once_and_undone(self) -> None:
+        models = [store(self.area, make_model(f"m{number}")) for number in range(3)]
+        page = self.client.get(reverse("dictionary:concepts", args=[self.area.slug]), {"q": "MTR_SRL"})
+        self.assertContains(page, "mtr_srl_no")
+        ids = [column(model, "mtr.mtr_srl_no").attribute_id for model in models]
+        where = f"{reverse('dictionary:concept', args=[self.area.slug])}?name=mtr_srl_no&family=text"
+        self.assertContains(
+            self.client.post(where, {"member": ids, "written": " "}), "Write or choose a definition", status_code=422
+        )
+        self.client.post(where, {"member": ids, "written": "Number on the body."})
+        self.assertEqual(StoredColumn.objects.filter(definition="Number on the body.").count(), 3)
+        left = column(self.model, "mtr.mtr_srl_no")
+        margin = self.client.get(reverse("modeling:column-margin", args=[self.area.slug, left.pk]))
+        self.assertContains(margin, "mtr_srl_no in 6 other places")
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(StoredColumn.objects.exclude(definition="").count(), 0)
+
+
 class ShowingTests(DescribingCase):
+    def test_views_are_kept_private_or_shared(self) -> None:
+        save = reverse("dictionary:save-view", args=[self.area.slug])
+        self.client.post(f"{save}?q=mtr&show=stewardship&schema=x", {"name": " Meters ", "shared": "1"})
+        self.client.post(f"{save}?q=inv", {"name": "Mine"})
+        own = SavedView.objects.get(name="Meters")
+        self.assertEqual(own.address, "q=mtr&show=stewardship&schema=x")
+        self.assertContains(self.client.get(reverse("dictionary:page", args=[self.area.slug])), "Meters")
+        self.assertContains(self.client.post(f"{save}?q=inv", {"name": " "}, follow=True), "The view needs a name")
+        self.client.login(username=self.approver.username, password=PASSWORD)
+        page = self.client.get(reverse("dictionary:page", args=[self.area.slug]))
+        self.assertContains(page, "Meters")
+        self.assertNotContains(page, ">Mine<")
+        self.assertEqual(
+            self.client.post(reverse("dictionary:delete-view", args=[self.area.slug, own.pk])).status_code, 404
+        )
+        reader = make_person(self.area, Role.READER)
+        self.client.login(username=reader.username, password=PASSWORD)
+        self.client.post(f"{save}?q=x", {"name": "Theirs", "shared": "1"})
+        self.assertFalse(SavedView.objects.get(name="Theirs").is_shared)
+
     def test_sets_of_columns_and_coverage_day_by_day(self) -> None:
         self.say("Owner", "table", table(self.model, "mtr").pk, self.person.display_name)
         page = self.client.get(

@@ -14,6 +14,7 @@ from indexa.dictionary import coverage
 from indexa.dictionary.models import CoverageDay
 from indexa.glossary import services as glossary
 from indexa.glossary.models import Domain, Term
+from indexa.reviewing import services as reviewing
 from indexa.store.models import DescribedColumn, StoredColumn, StoredModel, StoredTable
 
 _TEAMS = {
@@ -110,6 +111,22 @@ def write_glossary(area: Area, person: Person) -> None:
     glossary.carry(
         area=area, person=person, column_ids=list(amounts), field="domain", item=domain, why="Amounts in pounds"
     )
+
+
+def propose_and_comment(area: Area, people: dict[str, Person]) -> None:
+    """Propose two definitions, of which one is agreed, and ask the approver about a third."""
+    columns = {
+        one.name: one
+        for one in StoredColumn.objects.filter(
+            table__model__area=area, table__model__name="billing", table__name="cust"
+        ).select_related("table", "attribute")
+    }
+    for name in ("cust_no", "brth_dt"):
+        review = reviewing.propose(area=area, person=people["steward"], item=columns[name])
+        if name == "cust_no":
+            reviewing.decide(area=area, person=people["approver"], review=review, agree=True)
+    asked = "Is this kept for companies too, @approver? The form asks for it, the source has no rule."
+    reviewing.comment(area=area, person=people["steward"], item=columns["brth_dt"], text=asked)
 
 
 def coverage_so_far(area: Area) -> None:

@@ -59,6 +59,25 @@ class DictionaryRow(models.Model):
         return self.name
 
 
+class SavedView(models.Model):
+    """A view of the dictionary under a name: its address, of one person, or shared with the area."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="saved_views")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="saved_views")
+    name = models.CharField(max_length=80)
+    address = models.TextField()
+    """Its query string: text, filters, order and columns."""
+    is_shared = models.BooleanField(default=False)
+
+    class Meta:
+        db_table = "saved_view"
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["area", "person", "name"], name="view_name_of_its_person")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class CoverageDay(models.Model):
     """How far a model was at the end of a day, or is today."""
 

@@ -8,9 +8,11 @@ from django.db import connection
 from django.db.models import Sum
 from django.http import HttpRequest
 
-from indexa.areas.models import Area
+from indexa.areas.models import Area, Role
 from indexa.dictionary import coverage
 from indexa.dictionary.models import DictionaryCoverage
+from indexa.dictionary.suggestions import suggestions
+from indexa.store.models import DescribedColumn, StoredColumn
 from indexa.ui.panels import panel
 
 _MOST = 15
@@ -26,6 +28,16 @@ def coverage_of_area(request: HttpRequest, area: Area) -> dict[str, Any] | None:
         return None
     shares = [(label, sums[name]) for name, label in coverage.MEASURES.items()]
     return {"shares": shares, "columns": sums["columns"], "chart": coverage.history(area)}
+
+
+@panel("column margin", order=2, template="dictionary/_suggestions.html")
+def suggestions_for(request: HttpRequest, column: StoredColumn) -> dict[str, Any] | None:
+    """Return what could serve as a column's definition, for those who may write one, where it has none."""
+    shown = DescribedColumn.objects.filter(pk=column.pk).first()
+    if shown is None or shown.definition or getattr(request, "role", Role.READER) < Role.STEWARD:
+        return None
+    found = suggestions(column, shown)
+    return {"suggestions": found, "column": column} if found else None
 
 
 class Gap(NamedTuple):

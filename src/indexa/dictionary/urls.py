@@ -2,7 +2,7 @@
 
 from django.urls import path, re_path
 
-from indexa.dictionary import sheet_views, views
+from indexa.dictionary import concept_views, saved_views, sheet_views, views
 
 app_name = "dictionary"
 urlpatterns = [
@@ -11,6 +11,10 @@ urlpatterns = [
     path("exact/", views.exact, name="exact"),
     path("letter/", views.letter, name="letter"),
     re_path(r"^export\.(?P<kind>xlsx|csv|csv-bom|md|sheet)$", views.export, name="export"),
+    path("views/save/", saved_views.save, name="save-view"),
+    path("views/<int:pk>/delete/", saved_views.delete, name="delete-view"),
+    path("concepts/", concept_views.concept_list, name="concepts"),
+    path("concepts/one/", concept_views.concept, name="concept"),
     path("set/", views.set_for_all, name="set"),
     path("sheets/", sheet_views.sheet_list, name="sheets"),
     path("sheets/hand-in/", sheet_views.hand_in, name="hand-in"),

@@ -23,6 +23,7 @@ from indexa.dictionary import exports, search, setting
 from indexa.dictionary.facets import facets_of
 from indexa.dictionary.forms import read_query, write_query
 from indexa.dictionary.listing import Row, rows_of, say_of_rows
+from indexa.dictionary.saved_views import views_of
 from indexa.store.errors import EditError
 from indexa.store.models import StoredModel
 from indexa.ui.htmx import FRAGMENT_HEADERS, wants_fragment
@@ -174,6 +175,7 @@ def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
             (label, write_query(query, show=name), name == query.show) for name, label in search.COLUMN_SETS.items()
         ],
         "aspects": aspects,
+        "views": views_of(request.area, request.user),
         "span": 4 + len(aspects) if aspects else 7,
     }
 
