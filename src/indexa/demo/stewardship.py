@@ -115,12 +115,8 @@ def write_glossary(area: Area, person: Person) -> None:
 
 def propose_and_comment(area: Area, people: dict[str, Person]) -> None:
     """Propose two definitions, of which one is agreed, and ask the approver about a third."""
-    columns = {
-        one.name: one
-        for one in StoredColumn.objects.filter(
-            table__model__area=area, table__model__name="billing", table__name="cust"
-        ).select_related("table", "attribute")
-    }
+    found = StoredColumn.objects.filter(table__model__area=area, table__model__name="billing", table__name="cust")
+    columns = {one.name: one for one in found.select_related("table", "attribute")}
     for name in ("cust_no", "brth_dt"):
         review = reviewing.propose(area=area, person=people["steward"], item=columns[name])
         if name == "cust_no":

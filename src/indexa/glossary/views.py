@@ -205,13 +205,9 @@ def shown(request: Any, column: StoredColumn, *, editing: bool = False) -> dict[
     ]
     url = reverse("glossary:carried", args=[request.area.slug, column.pk])
     return {
-        "rows": rows,
-        "is_shared": is_shared,
-        "column": column,
-        "url": url,
-        "codes": _list_of(meaning),
-        "editing": editing,
-    }
+        "rows": rows, "is_shared": is_shared, "column": column, "url": url, "codes": _list_of(meaning), "editing": editing,
+        "nothing": not any(row[3] for row in rows),
+    }  # fmt: skip
 
 
 def _list_of(meaning: Any) -> CodeList | None:

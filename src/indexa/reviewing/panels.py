@@ -15,13 +15,15 @@ from indexa.ui.panels import panel
 _MOST = 8
 
 
-@panel("column margin", order=30, template="reviewing/_about.html")
+@panel("column margin", order=3, template="reviewing/_review.html")
+@panel("column margin", order=30, template="reviewing/_comments.html")
 def of_column(request: HttpRequest, column: StoredColumn) -> dict[str, Any] | None:
     """Return the review and the comments of a column."""
     return shown(request, column)
 
 
-@panel("table margin", order=30, template="reviewing/_about.html")
+@panel("table margin", order=3, template="reviewing/_review.html")
+@panel("table margin", order=30, template="reviewing/_comments.html")
 def of_table(request: HttpRequest, table: StoredTable) -> dict[str, Any] | None:
     """Return the review and the comments of a table."""
     return shown(request, table)

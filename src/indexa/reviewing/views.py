@@ -41,8 +41,8 @@ def about(request: AreaRequest, target: str, pk: int) -> HttpResponse:
     except EditError as error:
         raise Http404 from error
     context: dict[str, Any] = {}
+    act = request.POST.get("act", "")
     if request.method == "POST":
-        act = request.POST.get("act", "")
         if act not in _ACTS:
             raise Http404
         require(request.user, request.area, _ACTS[act])
@@ -51,7 +51,8 @@ def about(request: AreaRequest, target: str, pk: int) -> HttpResponse:
         except EditError as error:
             context = {"failure": str(error), "typed": request.POST.get("text", "")}
     status = 422 if context else 200
-    return render(request, "reviewing/_about.html", context | shown(request, item), status=status)
+    section = "_review" if act in ("propose", "agree", "return") else "_comments"
+    return render(request, f"reviewing/{section}.html", context | shown(request, item), status=status)
 
 
 def _do(request: AreaRequest, item: StoredColumn | StoredTable, act: str) -> None:
