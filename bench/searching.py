@@ -36,11 +36,12 @@ _TABLE_COLUMNS = (
 _EMPTY = ("", "", "", "")
 _COLUMN_COLUMNS = (
     "id", "table_id", "name", "position", "type", "family", "nullable", "identity", "collation", "comment", "roles",
-    "business_name", "definition", "origin",
+    "business_name", "definition", "origin", "remark",
 )  # fmt: skip
 
 
-def _fill(columns: int) -> Area:
+def fill(columns: int) -> Area:
+    """Return an area with a model of so many columns, made once."""
     area, _ = Area.objects.get_or_create(name=f"bench search {columns}", slug=f"bench-search-{columns}")
     if DictionaryRow.objects.filter(area_id=area.pk).exists():
         return area
@@ -68,7 +69,7 @@ def _fill(columns: int) -> Area:
             yield (
                 id_, tables[number // _COLUMNS_A_TABLE], f"{name}_{number % _COLUMNS_A_TABLE}",
                 number % _COLUMNS_A_TABLE + 1, type_, family, rnd.random() < 0.7, "", "", "",
-                rnd.choices([0, 1, 2, 4], [85, 5, 8, 2])[0], " ".join(parts).title(), definition, "",
+                rnd.choices([0, 1, 2, 4], [85, 5, 8, 2])[0], " ".join(parts).title(), definition, "", "",
             )  # fmt: skip
 
     copy_rows(
@@ -103,7 +104,8 @@ def _terms(rnd: random.Random) -> dict[str, list[str]]:
     }
 
 
-def _percentiles(values: list[float]) -> str:
+def percentiles(values: list[float]) -> str:
+    """Return median, 95th percentile and most as cells of a table."""
     ranked = sorted(values)
     return f"{statistics.median(ranked):.0f} | {ranked[int(0.95 * len(ranked))]:.0f} | {ranked[-1]:.0f}"
 
@@ -113,7 +115,7 @@ def main(arguments: list[str]) -> None:
     parser.add_argument("--columns", type=int, default=1_000_000)
     parser.add_argument("--worst", action="store_true", help="print the slowest terms")
     options = parser.parse_args(arguments)
-    area = _fill(options.columns)
+    area = fill(options.columns)
     groups = _terms(random.Random(11))
     taken: dict[str, list[tuple[float, str]]] = {}
     for warm in (True, False):
@@ -130,8 +132,8 @@ def main(arguments: list[str]) -> None:
     print("| terms | p50 ms | p95 ms | most ms |\n|---|---|---|---|")
     everything = [ms for found in taken.values() for ms, _ in found]
     for name, found in taken.items():
-        print(f"| {name} | {_percentiles([ms for ms, _ in found])} |")
-    print(f"| all 200 | {_percentiles(everything)} |")
+        print(f"| {name} | {percentiles([ms for ms, _ in found])} |")
+    print(f"| all 200 | {percentiles(everything)} |")
     if options.worst:
         print(sorted(((ms, term) for found in taken.values() for ms, term in found), reverse=True)[:14])
     with connection.cursor() as cursor:

@@ -87,7 +87,7 @@ CARD = (
 VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     "desk": ("a/billing/", []),
     "sources": ("a/billing/sources/", [follow("billing"), wait(3)]),
-    "new-source": ("a/works/sources/new/", []),
+    "stewardship": ("a/billing/dictionary/?show=stewardship&schema=cust", [script(PICK % 9)]),
     "dictionary": ("a/billing/dictionary/?q=mtr", [script(PICK % 9)]),
     "model": ("a/billing/models/", [follow("billing")]),
     "diagram": (

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import transaction
 from django.urls import reverse
 from selenium.webdriver.common.by import By
@@ -19,6 +21,8 @@ from indexa.describing.models import Aspect
 from indexa.dictionary.models import SheetCell, SheetReview
 from indexa.editions import services as editions
 from indexa.editions.building import build_edition
+from indexa.glossary import services as glossary
+from indexa.glossary.models import CodeList, Domain, Term
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
@@ -33,6 +37,7 @@ from indexa.reconcile import drifting as drift
 from indexa.reconcile import services as reconciliations
 from indexa.reconcile.models import ModelComparison, Reconciliation, ScriptRun
 from indexa.reconcile.other_sides import of_content
+from indexa.reviewing import services as reviewing
 from indexa.sources.models import Intake, Source
 from indexa.store.storing import keep_snapshot, read_snapshot
 from tests.browser.case import BrowserCase
@@ -94,6 +99,7 @@ class AccessibilityTests(BrowserCase):
         team = aspects.save_team(area=self.area, team=None, name="Metering", people=[self.person.pk])
         aspect = Aspect.objects.filter(area=self.area, kind="class").first()
         sheet = self.sheet()
+        term, listed, domain = self.meanings()
         drifting = drift.watch(source=source, person=self.person, ignore=[], schemas=[])
         run = ScriptRun.objects.create(
             script=compared.scripts.get(), source=source, source_label="billing", checksum="x", text="BEGIN;", state="stopped", by=self.person,
@@ -147,6 +153,15 @@ class AccessibilityTests(BrowserCase):
             "side by side": reverse("building:side-by-side", args=[slug, self.stored.logical_id]),
             "comparisons": reverse("reconcile:comparisons", args=[slug]),
             "comparison": reverse("reconcile:comparison", args=[slug, compared.pk]),
+            "glossary": reverse("glossary:list", args=[slug, "terms"]),
+            "term": reverse("glossary:item", args=[slug, "terms", term.pk]),
+            "new term": reverse("glossary:new", args=[slug, "terms"]),
+            "code lists": reverse("glossary:list", args=[slug, "lists"]),
+            "code list": reverse("glossary:item", args=[slug, "lists", listed.pk]),
+            "domain": reverse("glossary:item", args=[slug, "domains", domain.pk]),
+            "edit domain": reverse("glossary:edit", args=[slug, "domains", domain.pk]),
+            "concepts": reverse("dictionary:concepts", args=[slug]),
+            "reviews": reverse("reviewing:waiting", args=[slug]),
             "aspects": reverse("describing:aspects", args=[slug]),
             "aspect": reverse("describing:aspect", args=[slug, aspect.pk]),
             "team": reverse("describing:team", args=[slug, team.pk]),
@@ -171,6 +186,27 @@ class AccessibilityTests(BrowserCase):
             "areas": reverse("home") + "?choose",
             "error": "/nowhere/",
         }
+
+    def meanings(self) -> tuple[Term, CodeList, Domain]:
+        """A term, a code list and a domain that a column carries, whose definition is proposed and commented."""
+        serial = column(self.stored, "mtr.mtr_srl_no")
+        made: list[Any] = []
+        for kind, field, given in (
+            (Term, "term", {"definition": "A number.", "state": "proposed", "synonyms": "badge"}), (CodeList, "code_list", {"codes": "A\tActive"}),
+            (Domain, "domain", {"base_type": "text", "least": "1"}),
+        ):  # fmt: skip
+            item = glossary.save(
+                area=self.area, person=self.person, kind=kind, item=None, given={"name": "Badge", **given}
+            )
+            glossary.carry(area=self.area, person=self.person, column_ids=[serial.pk], field=field, item=item)
+            made.append(item)
+        editing.edit(
+            area=self.area, person=self.person, place=editing.place_of(serial, only_here=False), field="definition", seen="", value="A number."
+        )  # fmt: skip
+        serial.refresh_from_db()
+        reviewing.propose(area=self.area, person=self.person, item=serial)
+        reviewing.comment(area=self.area, person=self.person, item=serial, text="Is it?")
+        return made[0], made[1], made[2]
 
     def sheet(self) -> SheetReview:
         """A sheet that came back, with a conflict and a problem."""

@@ -158,11 +158,17 @@ def page(query: Query, offset: int, size: int) -> list[int]:
         if len(walked) == offset + size:
             return [row[0] for row in walked[offset:]]
     # "offset 0" keeps the planner from walking the whole order in the hope of early hits.
-    rows = f"(select * from dictionary_row where {where} offset 0) hits" if query.terms else None
-    if rows is None:
-        rows = f"dictionary_row where {where}"
+    rows = f"(select * from dictionary_row where {where} offset 0) hits" if query.terms else _source(query, where)
     found = _run(f"select column_id from {rows} order by {order} offset %s limit %s", [*parameters, offset, size])
     return [row[0] for row in found]
+
+
+def _source(query: Query, where: str) -> str:
+    """Return the rows that a query finds as the source of a statement: planned as a whole where they stand together, whatever
+    number of them is wanted."""
+    if any(aspect_of(name) for name in query.filters):
+        return f"(with found as materialized (select * from dictionary_row where {where}) select * from found) found"
+    return f"dictionary_row where {where}"
 
 
 _GROUPED = ("model_id", "schema", "kind", "roles", "family", "nullable", "described", "said")
@@ -176,14 +182,14 @@ def first_hits(query: Query) -> Hits:
     where, parameters = conditions_of(query)
     rows = _run(
         f"select {_HIT_COLUMNS}, column_id, sort_key from "
-        f"(select * from dictionary_row where {where} limit {COUNTED + 1}) hits order by {SORTS[query.sort]}",
+        f"(select * from {_source(query, where)} limit {COUNTED + 1}) hits order by {SORTS[query.sort]}",
         parameters,
     )
     more = len(rows) > COUNTED
     facets = _count_values([row[:-2] for row in rows[:COUNTED]])
     for active in query.filters:
         where, parameters = conditions_of(query.without(active))
-        others = _run(f"select {_HIT_COLUMNS} from dictionary_row where {where} limit {COUNTED}", parameters)
+        others = _run(f"select {_HIT_COLUMNS} from {_source(query.without(active), where)} limit {COUNTED}", parameters)
         facets[active] = _count_values(others)[active]
     if more:
         return Hits(COUNTED, True, facets)
