@@ -24,7 +24,7 @@ class DescribingTests(BrowserCase):
         self.sign_in(self.person)
 
     def set_in_margin(self, level: str, object_id: int, aspect: str, words: str) -> None:
-        css = f"#sayings-{level}-{object_id}"
+        css = f"#sayings-{level}-{object_id}-"
         label = f"//div[@id='{css[1:]}']//dt[.='{aspect}']/following-sibling::dd[1]//button"
         self.until(lambda: bool(self.browser.find_elements("xpath", label)), f"no {aspect} in {css}")
         self.browser.find_element("xpath", label).click()

@@ -128,6 +128,23 @@ class SayingTests(DescribingCase):
             search.first_hits(Query(self.area.pk, filters={f"a{owner.pk}": (f"p{self.person.pk}",)})).count, 0
         )
 
+    def test_schemas_models_and_the_area_are_owned_on_their_pages(self) -> None:
+        owner = self.aspect("Owner")
+        person = f"p{self.person.pk}"
+        where = reverse("describing:say", args=[self.area.slug, "schema", self.model.pk])
+        answer = self.client.post(f"{where}?schema=metering", {"aspect": owner.pk, "value": person, "seen": ""})
+        self.assertContains(answer, self.person.display_name)
+        self.assertEqual(
+            self.holds("table", table(self.model, "mtr").pk, "Owner"), (self.person.display_name, "its schema")
+        )
+        self.assertEqual(self.client.get(f"{where}?schema=nowhere").status_code, 404)
+        self.post("say", "area", self.area.pk, aspect=self.aspect("Steward").pk, value=person, seen="")
+        self.assertEqual(self.holds("model", self.model.pk, "Steward"), (self.person.display_name, "the area"))
+        self.assertEqual(self.holds("model", self.model.pk, "Confidentiality"), ("Internal", "by default"))
+        overview = self.client.get(reverse("modeling:overview", args=[self.area.slug, self.model.pk]))
+        self.assertContains(overview, "schema=metering")
+        self.assertContains(self.client.get(reverse("describing:aspects", args=[self.area.slug])), "The whole area")
+
     def test_two_who_say_different_things_are_told(self) -> None:
         own = table(self.model, "mtr")
         self.say("Confidentiality", "table", own.pk, "Secret")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from django.db import connection, transaction
+from django.db.models import Q
 
 from indexa.areas.models import Area, Membership, Person
 from indexa.changes.models import ChangeSet
@@ -56,20 +57,53 @@ def origin_in_words(origin: str) -> str:
     return _ORIGINS.get(origin, origin)
 
 
-def sayings_of(area: Area, level: str, object_id: int) -> list[Saying]:
-    """Return what holds for a column, table, model or area, an aspect each, in three queries."""
+def sayings_of(area: Area, level: str, object_id: int, schema: str = "") -> list[Saying]:
+    """Return what holds for a column, table, schema, model or area, an aspect each; a fixed number of queries."""
     aspects = list(Aspect.objects.filter(area=area, applies__contains=[level]))
     if not aspects:
         return []
-    found = _from_view(level, [object_id]) if level in ("column", "table") else {}
-    own = dict(Assignment.objects.filter(level=level, object_id=object_id, schema="").values_list("aspect_id", "value"))
-    held = {aspect.pk: found.get((object_id, aspect.pk)) or (own.get(aspect.pk, ""), "own") for aspect in aspects}
+    above = level not in ("column", "table")
+    found = _from_above(area, level, object_id, schema, aspects) if above else _from_view(level, [object_id])
+    own = dict(
+        Assignment.objects.filter(level=level, object_id=object_id, schema=schema).values_list("aspect_id", "value")
+    )
+    held = {aspect.pk: found.get((object_id, aspect.pk), ("", "")) for aspect in aspects}
     words = in_words(value for value, _ in held.values())
     return [
         Saying(aspect, value, words.get(value, value), origin if value else "", own.get(aspect.pk, ""))
         for aspect in aspects
         for value, origin in [held[aspect.pk]]
     ]
+
+
+def _from_above(
+    area: Area, level: str, object_id: int, schema: str, aspects: Sequence[Aspect]
+) -> dict[tuple[int, int], tuple[str, str]]:
+    """Return what holds for a schema, model or area: its own, else of the nearest thing above, else the default."""
+    chain: list[tuple[str, int, str, str]] = [(level, object_id, schema, "own")]
+    if level == "schema":
+        chain.append(("model", object_id, "", "model"))
+    logical = (
+        StoredModel.objects.filter(pk=object_id).values_list("logical_id", flat=True).first()
+        if level != "area"
+        else None
+    )
+    if logical:
+        chain.append(("model", logical, "", "logical"))
+    if level != "area":
+        chain.append(("area", area.pk, "", "area"))
+    wanted = Q(pk__in=[])
+    for at, id_, name, _ in chain:
+        wanted |= Q(level=at, object_id=id_, schema=name)
+    rows = Assignment.objects.filter(wanted, aspect__in=aspects).exclude(value="")
+    said = {(one.aspect_id, one.level, one.object_id, one.schema): one.value for one in rows}
+    found = {}
+    for aspect in aspects:
+        reach = chain if aspect.inherited else chain[:1]
+        held = ((said.get((aspect.pk, at, id_, name), ""), origin) for at, id_, name, origin in reach)
+        default = (aspect.default_value, "default" if aspect.default_value else "")
+        found[object_id, aspect.pk] = next((one for one in held if one[0]), default)
+    return found
 
 
 def _from_view(level: str, ids: Sequence[int]) -> dict[tuple[int, int], tuple[str, str]]:
@@ -167,7 +201,8 @@ def label_of(area: Area, subject: Subject) -> str:
         found = area.name
     elif level in ("model", "schema"):
         model = StoredModel.objects.filter(area=area, pk=id_).first()
-        found = (f"{model.name}: {schema}" if schema else model.name) if model else None
+        known = not schema or StoredTable.objects.filter(model=id_, schema=schema).exists()
+        found = (f"{model.name}: {schema}" if schema else model.name) if model and known else None
     elif level == "table":
         table = StoredTable.objects.filter(model__area=area, pk=id_).first()
         found = table.full_name if table else None

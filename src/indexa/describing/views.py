@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.db.models import Count, Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from indexa.areas.models import Membership, Role
@@ -30,6 +32,7 @@ def aspect_list(request: AreaRequest) -> HttpResponse:
     counted = found.annotate(used=Count("assignments", filter=~Q(assignments__value=""))).order_by("position", "pk")
     context = {
         "aspects": counted, "teams": Team.objects.filter(area=request.area).prefetch_related("members"),
+        "of_area": shown(request, "area", request.area.pk),
         "may_define": request.role >= Role.APPROVER, "may_add_fields": request.role >= Role.ADMINISTRATOR,
     }  # fmt: skip
     return render(request, "describing/aspects.html", context)
@@ -153,13 +156,16 @@ def say(request: AreaRequest, level: str, object_id: int) -> HttpResponse:
     """What is said of an object; with `edit` the form of one aspect, and by POST its new value."""
     if level not in LEVELS:
         raise Http404
-    context: dict[str, Any] = {"level": level, "object_id": object_id, "editing": parse_int(request.GET.get("edit"))}
+    schema = request.GET.get("schema", "")[:200] if level == "schema" else ""
+    context: dict[str, Any] = {"editing": parse_int(request.GET.get("edit"))}
     status = 200
     if request.method == "POST":
         require(request.user, request.area, Role.STEWARD)
         aspect = get_object_or_404(Aspect, pk=parse_int(request.POST.get("aspect")), area=request.area)
         given, only_here = request.POST.get("value", ""), "only_here" in request.POST
-        subject = saying.Subject(level, object_id) if only_here else saying.shared_subject(level, object_id)
+        subject = (
+            saying.Subject(level, object_id, schema) if only_here or schema else saying.shared_subject(level, object_id)
+        )
         seen = request.POST.get("seen" if subject.object_id == object_id else "seen_shared", "")
         try:
             saying.say(area=request.area, person=request.user, subject=subject, aspect=aspect, given=given, seen=seen)
@@ -173,24 +179,25 @@ def say(request: AreaRequest, level: str, object_id: int) -> HttpResponse:
         except EditError as error:
             status, context["failure"], context["given"], context["editing"] = 422, str(error), given, aspect.pk
     try:
-        saying.label_of(request.area, saying.Subject(level, object_id))
+        saying.label_of(request.area, saying.Subject(level, object_id, schema))
     except EditError as error:
         raise Http404 from error
     return render(
         request,
         "describing/_sayings.html",
-        context | shown(request, level, object_id, context["editing"]),
+        context | shown(request, level, object_id, context["editing"], schema),
         status=status,
     )
 
 
-def shown(request: Any, level: str, object_id: int, editing: int = 0) -> dict[str, Any]:
+def shown(request: Any, level: str, object_id: int, editing: int = 0, schema: str = "") -> dict[str, Any]:
     """Return what the section about an object needs: what holds, and the choices of the aspect that is edited."""
-    found = saying.sayings_of(request.area, level, object_id)
+    found = saying.sayings_of(request.area, level, object_id, schema)
     edited = next((one.aspect for one in found if one.aspect.pk == editing), None)
+    url = reverse("describing:say", args=[request.area.slug, level, object_id])
     return {
         "sayings": [(one, saying.origin_in_words(one.origin)) for one in found], "level": level, "object_id": object_id, "editing": editing,
-        "choices": saying.choices_of(edited) if edited else [],
+        "choices": saying.choices_of(edited) if edited else [], "schema": schema, "section": f"{level}-{object_id}-{slugify(schema)}",
         "shared": saying.shared_value(edited, level, object_id) if edited else None,
-        "url": reverse("describing:say", args=[request.area.slug, level, object_id]),
+        "url": f"{url}?{urlencode({'schema': schema})}" if schema else f"{url}?",
     }  # fmt: skip
