@@ -91,6 +91,7 @@ class BuildingTests(BrowserCase):
             self.assert_accessible("derive")
             self.browser.execute_script(f"document.getElementById('derive-platform').value = '{platform}'")
             self.click(".form-end .btn.main")
+            self.see("Queued")  # the job is there before a worker looks for it
             self.work()
             self.see("DDL of", "h1")
             self.see(sign, "#ddl-text")

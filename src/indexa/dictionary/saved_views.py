@@ -33,13 +33,13 @@ def save(request: AreaRequest) -> HttpResponse:
         messages.error(request, "The view needs a name.")
         return redirect(back)
     if SavedView.objects.filter(area=request.area, person=request.user).count() >= _MOST:
-        messages.error(request, f"{_MOST} views are kept. Delete one first.")
+        messages.error(request, f"{_MOST} views are saved already. Delete one first.")
         return redirect(back)
     shared = "shared" in request.POST and request.role >= Role.STEWARD
     SavedView.objects.update_or_create(
         area=request.area, person=request.user, name=name, defaults={"address": address, "is_shared": shared}
     )
-    messages.success(request, f"The view is kept as {name}.")
+    messages.success(request, f"The view is saved as {name}.")
     return redirect(back)
 
 
