@@ -71,6 +71,16 @@ class Aspect(models.Model):
         """True where its values are listed."""
         return self.type == "choice"
 
+    @property
+    def offers_values(self) -> bool:
+        """True where all it can be given is known: listed values, people, yes and no."""
+        return self.has_choices or self.is_people or self.type == "yes or no"
+
+    @property
+    def field(self) -> str:
+        """Its name among the fields of a sheet, a filter or a grid."""
+        return f"a{self.pk}"
+
 
 class AspectValue(models.Model):
     """One of the values that are listed for an aspect, with what it means; `rank` counts up from the mildest."""

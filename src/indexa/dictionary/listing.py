@@ -31,7 +31,7 @@ class Row:
 
     column: DescribedColumn
     band: Band | None = None
-    said: list[str] = field(default_factory=list)
+    said: list[tuple[Aspect, str]] = field(default_factory=list)
     """What holds under each aspect that is shown, in words."""
 
 
@@ -42,7 +42,10 @@ def say_of_rows(rows: list[Row], aspects: Sequence[Aspect]) -> None:
     words = in_words(value for held in values.values() for value in held.values())
     for row in rows:
         held = values.get(row.column.pk, {})
-        row.said = [words.get(value, value) for value in (held.get(str(aspect.pk), "") for aspect in aspects)]
+        row.said = [
+            (aspect, words.get(value, value))
+            for aspect, value in ((aspect, held.get(str(aspect.pk), "")) for aspect in aspects)
+        ]
 
 
 def rows_of(ids: list[int], *, before: int | None = None, bands: bool = True) -> list[Row]:

@@ -15,6 +15,7 @@ urlpatterns = [
     path("views/<int:pk>/delete/", saved_views.delete, name="delete-view"),
     path("concepts/", concept_views.concept_list, name="concepts"),
     path("concepts/one/", concept_views.concept, name="concept"),
+    path("cells/", views.set_cells, name="set-cells"),
     path("set/", views.set_for_all, name="set"),
     path("sheets/", sheet_views.sheet_list, name="sheets"),
     path("sheets/hand-in/", sheet_views.hand_in, name="hand-in"),

@@ -7,19 +7,21 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import parse_qsl
 
+import msgspec
 from django.contrib import messages
 from django.http import FileResponse, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from django.views.decorators.vary import vary_on_headers
 from django_htmx.http import trigger_client_event
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.describing import saying
 from indexa.describing.models import Aspect
-from indexa.dictionary import exports, search, setting
+from indexa.dictionary import cells, exports, search, setting
 from indexa.dictionary.facets import facets_of
 from indexa.dictionary.forms import read_query, write_query
 from indexa.dictionary.listing import Row, rows_of, say_of_rows
@@ -111,6 +113,32 @@ def export(request: AreaRequest, kind: str) -> HttpResponseBase:
     return FileResponse(stream, as_attachment=True, filename=name, content_type=made.media_type)
 
 
+@require_POST
+@in_area(Role.STEWARD)
+def set_cells(request: AreaRequest) -> JsonResponse:
+    """Write cells of the grid; answers what they show now, and which of them somebody else wrote in the meantime."""
+    try:
+        given = msgspec.json.decode(request.POST.get("cells", ""), type=list[cells.Cell])
+    except msgspec.DecodeError:
+        return JsonResponse({"message": "These are no cells. Load the page again."}, status=422)
+    if not 0 < len(given) <= cells.MOST_CELLS:
+        return JsonResponse({"message": f"At most {cells.MOST_CELLS:,} cells can be set at once."}, status=422)
+    try:
+        written = cells.set_cells(area=request.area, person=request.user, cells=given)
+    except EditError as error:
+        return JsonResponse({"message": str(error)}, status=422)
+    fields = list(dict.fromkeys(cell.field for cell in given))
+    count = len(written.conflicts)
+    return JsonResponse(
+        {
+            "rows": cells.shown_now(request.area, written.columns, fields),
+            "conflicts": [one._asdict() for one in written.conflicts],
+            "message": "" if not count else f"{count:,} cell{'' if count == 1 else 's'} changed here in the meantime. Yours is still in "
+            "place, not saved: Enter and Enter again to save it, Escape to keep what is here.",
+        }
+    )  # fmt: skip
+
+
 @require_http_methods(["GET", "POST"])
 @in_area(Role.STEWARD)
 def set_for_all(request: AreaRequest) -> HttpResponse:
@@ -177,7 +205,18 @@ def _shared(request: AreaRequest, query: search.Query) -> dict[str, Any]:
         "aspects": aspects,
         "views": views_of(request.area, request.user),
         "span": 4 + len(aspects) if aspects else 7,
+        "cell_fields": _CELL_FIELDS.get(query.show) or " ".join(["business_name", *(f"a{one.pk}" for one in aspects)]),
+        "cell_choices": [(one, _named_choices(one)) for one in aspects if request.role >= Role.STEWARD],
     }
+
+
+_CELL_FIELDS = {"": "business_name definition", "technical": "business_name"}
+
+
+def _named_choices(aspect: Aspect) -> list[str]:
+    if aspect.type == "yes or no":
+        return ["yes", "no"]
+    return [name for _, name in saying.choices_of(aspect)]
 
 
 @dataclass(frozen=True, slots=True)

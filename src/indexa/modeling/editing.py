@@ -47,7 +47,7 @@ def edit(
     Raises StaleEditError if the stored value is no longer the one seen, EditError for a value that
     can't be kept.
     """
-    value = _checked(field, value)
+    value = checked(field, value)
     item = _locked(area, place)
     current: str = getattr(item, field)
     if current == value:
@@ -142,7 +142,8 @@ def history(
     return list(Change.objects.filter(wanted).select_related("change_set__person").order_by("-change_set_id")[:limit])
 
 
-def _checked(field: str, value: str) -> str:
+def checked(field: str, value: str) -> str:
+    """Return a word as it is kept. Raises EditError for a field that is none and for one that is too long."""
     if field not in FIELDS:
         raise EditError(f"“{field}” is no field that can be edited.")
     value = value.replace("\r\n", "\n").replace("\x00", "").strip()

@@ -6,6 +6,10 @@ import { say } from "./messages.js";
 const TALLEST = 15_000_000; // pixels; browsers stop at about 33 million
 const KEPT = 6; // blocks in the page at most
 
+const arrived = () => document.body.dispatchEvent(new CustomEvent("rows-arrived"));
+// A cell that is being edited is left, so that it is saved, before its row goes.
+const leave = (body) => body.contains(document.activeElement) && document.activeElement.blur();
+
 class Grid {
   constructor(scroller) {
     this.scroller = scroller;
@@ -119,10 +123,12 @@ class Grid {
       this.blocks.set(index, body);
       if (this.blocks.size > KEPT) {
         const drop = downwards ? this.first : this.last;
+        leave(this.blocks.get(drop));
         this.blocks.get(drop).remove();
         this.blocks.delete(drop);
       }
       window.htmx.process(body);
+      arrived();
       this.layout();
       // What the person looks at stays where it is, whatever came or went above it.
       if (anchor.isConnected) this.scroller.scrollTop += anchor.offsetTop - before;
@@ -132,10 +138,14 @@ class Grid {
   jump(index) {
     return this.guarded(async () => {
       const body = await this.load(index);
-      for (const old of this.blocks.values()) old.remove();
+      for (const old of this.blocks.values()) {
+        leave(old);
+        old.remove();
+      }
       this.above.after(body);
       this.blocks = new Map([[index, body]]);
       window.htmx.process(body);
+      arrived();
       this.layout();
     });
   }
@@ -195,11 +205,18 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
   }
 });
+document.addEventListener("row-entered", (event) => {
+  const row = event.target;
+  if (!row.matches("tr.row-of-column") || row.classList.contains("sel")) return;
+  select(row, false);
+  clearTimeout(step.waiting);
+  step.waiting = setTimeout(() => row.querySelector(".pick")?.click(), 300);
+});
 document.addEventListener("click", (event) => {
   const row = event.target.closest("tr.row-of-column");
   if (!row || !row.querySelector(".pick")) return;
   select(row, false);
-  if (!event.target.closest("a, button")) row.querySelector(".pick").click();
+  if (!event.target.closest("a, button, .cell-input")) row.querySelector(".pick").click();
 });
 
 document.addEventListener("click", async (event) => {
@@ -222,6 +239,7 @@ async function refreshRows() {
   if (grids.has(scroller)) {
     const grid = grids.get(scroller);
     for (const [index, body] of [...grid.blocks]) {
+      if (body.querySelector(".cell-input")) continue; // somebody is writing in it
       const fresh = await grid.load(index);
       body.replaceWith(fresh);
       grid.blocks.set(index, fresh);
@@ -240,17 +258,22 @@ async function refreshRows() {
   }
   const again = pick && document.getElementById(pick.id)?.closest("tr");
   if (again) select(again, focused);
+  arrived();
 }
 document.body.addEventListener("draft-kept", () => before?.isConnected && select(before, false));
 document.body.addEventListener("rows-changed", refreshRows);
+document.body.addEventListener("cells-saved", refreshMargin);
 document.body.addEventListener("words-changed", () => {
   refreshRows();
+  refreshMargin();
+});
+function refreshMargin() {
   const margin = document.querySelector("#margin [data-url]");
   // What somebody is writing is never replaced under their hands.
   if (margin && !document.querySelector("#margin .edit-form")) {
     window.htmx.ajax("GET", margin.dataset.url, { target: "#margin", swap: "innerHTML" });
   }
-});
+}
 document.body.addEventListener("htmx:load", (event) => start(event.detail.elt.parentElement || document));
 // While nothing is selected, the margin tells about the list as a whole.
 function summarise() {
