@@ -13,6 +13,7 @@ from django.utils.safestring import SafeString, mark_safe
 from indexa.core import platforms
 from indexa.core.dictionary.key_roles import LABELS
 from indexa.core.intake.receipt import counted
+from indexa.core.render.prose import to_html
 from indexa.core.type_families import shorten
 
 register = template.Library()
@@ -32,6 +33,12 @@ def marked(text: str, terms: Sequence[str]) -> SafeString:
         last = match.end()
     out.append(conditional_escape(text[last:]))
     return mark_safe("".join(out))  # noqa: S308  every piece was escaped above
+
+
+@register.filter
+def markdown(text: str) -> SafeString:
+    """Show a text in Markdown."""
+    return mark_safe(to_html(text or ""))  # noqa: S308  the renderer lets no markup of the text through
 
 
 @lru_cache(maxsize=500)

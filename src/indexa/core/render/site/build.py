@@ -14,6 +14,7 @@ from importlib.resources import files
 
 import msgspec
 from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
 
 from indexa.core.diagram.parts import Card, Drawing
 from indexa.core.dictionary.key_roles import LABELS, key_roles, short_forms
@@ -21,6 +22,7 @@ from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Table
 from indexa.core.model.relationships import Relationship, relationship
 from indexa.core.render.diagram.notations import Notation
 from indexa.core.render.diagram.svg import STYLES, body
+from indexa.core.render.prose import to_html
 
 _ASSETS = ("style.css", "pages.js", "dictionary.js")
 
@@ -110,6 +112,7 @@ def build_site(
         trim_blocks=True,
         lstrip_blocks=True,
     )
+    environment.filters["markdown"] = lambda text: Markup(to_html(text))  # noqa: S704  no markup of the text comes through
     shared = {
         "imprint": imprint,
         "pages": pages,
