@@ -75,7 +75,7 @@ class RoundTripTests(TestCase):
             told,
             [
                 "Line 5: Owner can't be said of tables.",
-                "Line 5: t2 is no longer in the model.",
+                "Line 5: t2 is no longer here.",
                 "Line 6: the key c9 is none of this sheet's.",
             ],
         )

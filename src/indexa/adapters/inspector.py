@@ -16,7 +16,7 @@ from indexa.core.intake.catalog import CatalogBuilder
 from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import Check, Column, ForeignKey, Index, IndexPart, Key, Model, Table
-from indexa.core.platforms import Tick
+from indexa.core.platforms import RefusedError, Tick
 
 UNSEEN = ("triggers", "routines", "sequences", "types and domains", "partitions")
 _SYSTEM = frozenset({"information_schema", "sys", "system", "pg_catalog"})
@@ -98,6 +98,10 @@ class Inspection:
         """Ask nothing: how such a database limits a query is not known."""
         del asked, report, seconds
         return DataSaid(said=[profiling.NOT_ASKED.format(platform=self._backend)])
+
+    def read_codes(self, schema: str, table: str, code: str, meaning: str) -> list[tuple[str, str]]:
+        """Read nothing, for the same reason."""
+        raise RefusedError(f"the rows of this kind of source ({self._backend}) can't be read")
 
     def limits(self) -> list[str]:
         """Say what can't be seen this way, whatever the rights."""

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any, Protocol
 
-from indexa.adapters import profiling
+from indexa.adapters import code_tables, profiling
 from indexa.adapters.address import PORTS, Address
 from indexa.adapters.errors import SourceError
 from indexa.core import platforms
@@ -44,6 +44,9 @@ class Reading(Protocol):
     def ask_rows(self, asked: Questions, report: Tick, seconds: float) -> DataSaid:
         """Ask the rows, by bounded queries that return counts only, for so many seconds at most."""
 
+    def read_codes(self, schema: str, table: str, code: str, meaning: str) -> list[tuple[str, str]]:
+        """Read the codes of a lookup table with their meanings. Raises RefusedError."""
+
 
 class PlatformReading:
     """A session together with the platform that knows its catalog."""
@@ -77,6 +80,10 @@ class PlatformReading:
     def ask_rows(self, asked: Questions, report: Tick, seconds: float) -> DataSaid:
         """Ask the rows, by bounded queries that return counts only, for so many seconds at most."""
         return profiling.ask(self._session, self._platform.name, asked, report, seconds)
+
+    def read_codes(self, schema: str, table: str, code: str, meaning: str) -> list[tuple[str, str]]:
+        """Read the codes of a lookup table with their meanings. Raises RefusedError."""
+        return code_tables.read_codes(self._session, self._platform.name, schema, table, code, meaning)
 
 
 @contextmanager

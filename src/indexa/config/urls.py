@@ -17,6 +17,7 @@ in_area = [
     path("reconcile/", include("indexa.reconcile.urls")),
     path("dictionary/glossary/", include("indexa.glossary.urls")),
     path("dictionary/reviews/", include("indexa.reviewing.urls")),
+    path("dictionary/files/", include("indexa.attaching.urls")),
     path("dictionary/described/", include("indexa.describing.urls")),
     path("dictionary/", include("indexa.dictionary.urls")),
     path("names/", include("indexa.naming.urls")),

@@ -79,6 +79,7 @@ def load() -> None:
         stewardship.begin(area, people)
         stewardship.describe_billing(area, people)
         stewardship.write_glossary(area, people["steward"])
+        stewardship.write_rules(area, people["steward"])
         stewardship.propose_and_comment(area, people)
         diagrams.draw_billing(area, people["steward"])
         for deriving in care.start_deriving(area, people["steward"], care.build(area, people["steward"])):

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from datetime import timedelta
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 
 from indexa.areas.models import Area, Person
+from indexa.attaching import services as attaching
 from indexa.describing import aspects, saying
 from indexa.describing.models import Aspect, Team
 from indexa.describing.saying import Subject
 from indexa.dictionary import coverage
 from indexa.dictionary.models import CoverageDay
 from indexa.glossary import services as glossary
-from indexa.glossary.models import Domain, Term
+from indexa.glossary.models import Domain, Rule, Term
 from indexa.reviewing import services as reviewing
 from indexa.store.models import DescribedColumn, StoredColumn, StoredModel, StoredTable
 
@@ -44,6 +46,23 @@ _TERMS = (
     ("Premises", "", "draft", "", "property"),
 )
 """Name, definition, state, broader term, synonyms."""
+_RULES = (
+    (
+        "Meter numbers are never given twice",
+        "A serial number stays with its meter **for its whole life**:\n\n- it moves with the meter to another premises\n"
+        "- it is not used again when the meter is scrapped",
+        "Contract with the makers, section 4",
+        (("mtr", "mtr_srl_no"), ("mtr", "")),
+    ),
+    (
+        "A bill has at least one line",
+        "A bill without lines is not sent; the monthly check lists those that have none.",
+        "Water Charges Act, section 12",
+        (("inv", ""), ("inv_ln", "")),
+    ),
+)
+"""Name, what must hold, why, and what it governs: a table, or a column of it."""
+_FILE = b"type,meaning\nSJ,single jet\nMJ,multi jet\nUS,ultrasonic\n"
 _WEEKS = ((92, 95, 100, 60), (80, 84, 100, 20), (71, 70, 40, 0), (40, 52, 40, 0), (22, 30, 0, 0), (0, 12, 0, 0))
 """Shares of today's named, described, owned and classified columns, in percent, a week and more ago."""
 
@@ -111,6 +130,30 @@ def write_glossary(area: Area, person: Person) -> None:
     glossary.carry(
         area=area, person=person, column_ids=list(amounts), field="domain", item=domain, why="Amounts in pounds"
     )
+
+
+def write_rules(area: Area, person: Person) -> None:
+    """Write business rules with what they govern, name who owns a term, and attach a file to a table."""
+    tables = {
+        one.name: one.pk
+        for one in StoredTable.objects.filter(model__area=area, model__name="billing", model__layer="physical")
+    }
+    for name, text, reason, governed in _RULES:
+        given = {"name": name, "definition": text, "reason": reason}
+        rule = glossary.save(area=area, person=person, kind=Rule, item=None, given=given)
+        for table, column in governed:
+            target, object_id = "table", tables[table]
+            if column:
+                target, object_id = (
+                    "column",
+                    StoredColumn.objects.get(table_id=object_id, name=column, removed_at__isnull=True).pk,
+                )
+            glossary.govern(area=area, person=person, rule=rule, target=target, object_id=object_id)
+    meter = Term.objects.get(area=area, name="Meter")
+    owner = Aspect.objects.get(area=area, name="Owner")
+    saying.say(area=area, person=person, subject=Subject("term", meter.pk), aspect=owner, given="Field Operations")
+    file = SimpleUploadedFile("Types of meters, maker's list.csv", _FILE)
+    attaching.attach(area=area, person=person, target="table", object_id=tables["mtr"], file=file)
 
 
 def propose_and_comment(area: Area, people: dict[str, Person]) -> None:

@@ -8,8 +8,8 @@ from django.db import models
 
 from indexa.areas.models import Area
 
-LEVELS = ("area", "model", "schema", "table", "column")
-"""At which an aspect has values, the widest first. Entities are tables here, attributes columns."""
+LEVELS = ("area", "model", "schema", "table", "column", "term")
+"""At which an aspect has values, the widest first. Entities are tables here, attributes columns; terms are those of the glossary."""
 
 
 class Team(models.Model):

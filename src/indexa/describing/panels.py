@@ -27,6 +27,12 @@ def of_table(request: HttpRequest, table: StoredTable) -> dict[str, Any] | None:
     return _shown(request, "table", table.pk)
 
 
+@panel("meaning margin", order=10, template="describing/_sayings.html")
+def of_meaning(request: HttpRequest, subject: tuple[str, int]) -> dict[str, Any] | None:
+    """Return what holds for a term."""
+    return _shown(request, *subject)
+
+
 @panel("model more", order=8, template="describing/_model_sayings.html")
 def of_model(request: HttpRequest, model: StoredModel) -> dict[str, Any] | None:
     """Return what holds for a model, and the sections of its schemas."""

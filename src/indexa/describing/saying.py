@@ -13,6 +13,7 @@ from indexa.areas.models import Area, Membership, Person
 from indexa.changes.models import ChangeSet
 from indexa.changes.recording import Recorder, record
 from indexa.core.describing.values import ValueProblem, checked
+from indexa.describing import subjects
 from indexa.describing.change_targets import ASSIGNMENT
 from indexa.describing.models import Aspect, AspectValue, Assignment, Team
 from indexa.store.errors import EditError, StaleEditError
@@ -85,7 +86,7 @@ def _from_above(
         chain.append(("model", object_id, "", "model"))
     logical = (
         StoredModel.objects.filter(pk=object_id).values_list("logical_id", flat=True).first()
-        if level != "area"
+        if level in ("model", "schema")
         else None
     )
     if logical:
@@ -209,6 +210,8 @@ def label_of(area: Area, subject: Subject) -> str:
     elif level == "column":
         column = StoredColumn.objects.select_related("table").filter(table__model__area=area, pk=id_).first()
         found = f"{column.table.full_name}.{column.name}" if column else None
+    elif subjects.is_known(level):
+        return subjects.label_of(area, level, id_)
     if found is None:
         raise EditError("What this is said of is no longer there. Load the page again.")
     return found
@@ -235,9 +238,25 @@ def say(
         words = in_words([row.value, value])
         raise StaleEditError(theirs=words.get(row.value, row.value), yours=words.get(value, value), by="Somebody")
     with record(area=area, person=person, why=why, model_id=_model_of(subject)) as changes:
-        changes.update(ASSIGNMENT, row.pk, f"{label}: {aspect.name}", "value", before=row.value, after=value)
-        Assignment.objects.filter(pk=row.pk).update(value=value)
+        _write(changes, row, f"{label}: {aspect.name}", value)
     return changes.change_set
+
+
+def say_one_into(changes: Recorder, *, area: Area, subject: Subject, aspect: Aspect, given: str) -> None:
+    """Say something of one object within a change set. Raises EditError for what can't be said."""
+    if aspect.area_id != area.pk or subject.level not in aspect.applies:
+        raise EditError(f"{aspect.name} can't be said of this.")
+    label, value = label_of(area, subject), kept(aspect, given)
+    row, _ = Assignment.objects.get_or_create(
+        aspect=aspect, level=subject.level, object_id=subject.object_id, schema=subject.schema
+    )
+    if row.value != value:
+        _write(changes, row, f"{label}: {aspect.name}", value)
+
+
+def _write(changes: Recorder, row: Assignment, label: str, value: str) -> None:
+    changes.update(ASSIGNMENT, row.pk, label, "value", before=row.value, after=value)
+    Assignment.objects.filter(pk=row.pk).update(value=value)
 
 
 def _model_of(subject: Subject) -> int | None:

@@ -14,7 +14,7 @@ from indexa.changes.recording import record
 from indexa.core.dictionary.round_trip import SheetRow
 from indexa.describing import saying
 from indexa.describing.models import Aspect, Assignment
-from indexa.dictionary import sheet_rows
+from indexa.dictionary import sheet_columns
 from indexa.dictionary.search import aspect_of
 from indexa.modeling import editing
 from indexa.store.errors import EditError
@@ -66,7 +66,9 @@ def set_cells(*, area: Area, person: Person, cells: Sequence[Cell]) -> Written:
     column that is not there, a value that can't be kept, and two values for one attribute.
     """
     latest = {(cell.column, cell.field): cell for cell in cells}
-    now = {row.key: row for row in sheet_rows.rows_of(area, sorted({cell.column for cell in cells}), with_tables=False)}
+    now = {
+        row.key: row for row in sheet_columns.rows_of(area, sorted({cell.column for cell in cells}), with_tables=False)
+    }
     aspects = {f"a{one.pk}": one for one in Aspect.objects.filter(area=area, applies__contains=["column"])}
     conflicts: list[Conflict] = []
     wanted: list[tuple[Cell, str]] = []
@@ -159,7 +161,7 @@ def shown_now(area: Area, columns: Sequence[int], fields: Sequence[str]) -> dict
     """Return by column and field what the cells show now: the value, and the cell's content as HTML."""
     described = DescribedColumn.objects.in_bulk(list(columns))
     found: dict[int, dict[str, dict[str, str]]] = {}
-    for row in sheet_rows.rows_of(area, list(columns), with_tables=False):
+    for row in sheet_columns.rows_of(area, list(columns), with_tables=False):
         column = described.get(int(row.key[1:]))
         if column is None:
             continue

@@ -105,6 +105,8 @@ class SheetExport(models.Model):
 
     area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="sheet_exports")
     mark = models.CharField(max_length=24, unique=True)
+    kind = models.CharField(max_length=10, default="columns", db_default="columns")
+    """What its rows are: columns and tables, terms, or codes; a `SheetKind`."""
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
     fields = models.JSONField()

@@ -7,9 +7,11 @@ from typing import Any
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.db.models import Count, Q
-from django.http import HttpResponse
+from django.http import FileResponse, HttpResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from indexa.areas.models import Role
@@ -29,6 +31,15 @@ def sheet_list(request: AreaRequest) -> HttpResponse:
     found = SheetReview.objects.filter(area=request.area).select_related("by").defer("file")
     counted = found.annotate(count=Count("cells"))
     return render(request, "dictionary/sheets.html", {"page": Paginator(counted, 30).get_page(request.GET.get("page"))})
+
+
+@require_GET
+@in_area(Role.STEWARD)
+def export_all(request: AreaRequest, kind: str) -> HttpResponseBase:
+    """All terms or codes as a sheet to edit."""
+    stream = sheets.export_all(area=request.area, person=request.user, kind=kind)
+    name = f"{kind}-{request.area.slug}-{timezone.now():%Y-%m-%d}.xlsx"
+    return FileResponse(stream, as_attachment=True, filename=name)
 
 
 @require_POST

@@ -7,7 +7,7 @@ import io
 import secrets
 import tempfile
 import zlib
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import IO
 
@@ -21,22 +21,18 @@ from indexa.adapters.kit_files import fault_of, file_rows
 from indexa.areas.models import Area, Person
 from indexa.changes.recording import record
 from indexa.core.dictionary import round_trip
-from indexa.core.dictionary.round_trip import CellChange, SheetContent, SheetError, SheetField, SheetRow, Values
+from indexa.core.dictionary.round_trip import CellChange, SheetError, SheetRow, Values
 from indexa.core.errors import CoreError
-from indexa.describing import saying
-from indexa.describing.models import Aspect
-from indexa.dictionary import sheet_rows
+from indexa.dictionary import sheet_columns
 from indexa.dictionary.models import SheetCell, SheetExport, SheetReview
-from indexa.dictionary.search import Query, aspect_of
+from indexa.dictionary.search import Query
+from indexa.dictionary.sheet_kinds import KINDS, SheetKind
 from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress, Silent
 from indexa.jobs.registry import Arguments, background
-from indexa.modeling import editing
 from indexa.store.errors import EditError
-from indexa.store.locks import try_for_editing
-from indexa.store.models import StoredColumn, StoredTable
 
 MOST_ROWS = 100_000
 LARGEST = 100 * 1024 * 1024
@@ -50,25 +46,37 @@ State = SheetReview.State
 
 def export(*, area: Area, person: Person | None, query: Query, progress: Progress | None = None) -> IO[bytes]:
     """Write what a query finds as a sheet to edit, and remember what it held. Raises EditError where that is too much."""
-    ids = sheet_rows.ids_of(query)
+    ids = sheet_columns.ids_of(query)
     if len(ids) > MOST_ROWS:
         raise EditError(
             f"{len(ids):,} columns are too many for a sheet; {MOST_ROWS:,} fit. Narrow the selection first."
         )
-    fields, mark = sheet_rows.fields_of(area), secrets.token_hex(8)
+    return _export(area, person, "columns", sheet_columns.rows_of(area, ids), progress or Silent(), len(ids))
+
+
+def export_all(*, area: Area, person: Person | None, kind: str) -> IO[bytes]:
+    """Write all terms, or all codes, of an area as a sheet to edit, and remember what it held."""
+    return _export(area, person, kind, KINDS[kind].rows_of(area, None), Silent(), 0)
+
+
+def _export(
+    area: Area, person: Person | None, name: str, rows_to_write: Iterable[SheetRow], progress: Progress, total: int
+) -> IO[bytes]:
+    kind, mark = KINDS[name], secrets.token_hex(8)
+    fields = kind.fields_of(area)
     held: dict[str, Values] = {}
     stream: IO[bytes] = tempfile.SpooledTemporaryFile(max_size=2_000_000)  # noqa: SIM115  the response closes it
 
     def remembered() -> Iterator[SheetRow]:
-        for number, row in enumerate(sheet_rows.rows_of(area, ids)):
-            if progress is not None and number % 1_000 == 0:
-                progress.report("Writing the sheet", number, len(ids))
+        for number, row in enumerate(rows_to_write):
+            if number % 1_000 == 0:
+                progress.report("Writing the sheet", number, total)
             held[row.key] = row.values
             yield row
 
-    rows = round_trip.write_sheet(stream, mark, f"{area.name}, to be edited", fields, remembered())
+    rows = round_trip.write_sheet(stream, mark, f"{area.name}, to be edited", fields, remembered(), kind.fixed)
     SheetExport.objects.create(
-        area=area, mark=mark, person=person, fields={field.name: field.title for field in fields}, rows=rows,
+        area=area, mark=mark, kind=name, person=person, fields={field.name: field.title for field in fields}, rows=rows,
         content=zlib.compress(msgspec.json.encode(held), 1),
     )  # fmt: skip
     stream.seek(0)
@@ -111,36 +119,50 @@ def read_in_background(job: Job, progress: Progress) -> str:
 def read(review: SheetReview, progress: Progress) -> None:
     """Compare a sheet with what was exported and with what is here now. Raises EditError where it is none of this area's."""
     progress.report("Reading the sheet")
-    fields = sheet_rows.fields_of(review.area)
-    content = _content(review, fields)
-    export = SheetExport.objects.filter(mark=content.mark.split(" ")[0]).first()
-    if export is None or export.area_id != review.area_id:
-        where = "another area" if export is not None else "nobody knows where, or its export was deleted"
-        raise EditError(
-            f"{review.name} was exported in {where}. Export the selection here again, and copy the texts over."
-        )
+    lines = list(_lines(review))
+    export = _export_of(review, lines)
+    kind = KINDS[export.kind]
+    fields = kind.fields_of(review.area)
+    try:
+        content = round_trip.read_sheet(lines, fields, takes_new=kind.takes_new)
+    except SheetError as error:
+        raise EditError(fault_of(review.name, error)) from error
     exported = msgspec.json.decode(zlib.decompress(export.content), type=dict[str, Values])
     progress.report("Comparing with what is here now")
-    now = _now(review.area, [key for key in content.rows if key in exported])
+    now = {row.key: row for row in kind.rows_of(review.area, [key for key in content.rows if key in exported])}
     titles = {field.name: field.title for field in fields}
     found = round_trip.changes(exported, content, {key: row.values for key, row in now.items()})
-    cells = _checked(review, found, now, titles)
-    SheetCell.objects.bulk_create(cells, batch_size=2_000)
+    SheetCell.objects.bulk_create(_checked(review, kind, found, now, titles), batch_size=2_000)
     review.remarks = round_trip.unmatched(exported, content, now, titles)[:_MOST_REMARKS]
     review.export, review.state, review.file = export, State.WAITING, None
     review.save()
 
 
-def _content(review: SheetReview, fields: list[SheetField]) -> SheetContent:
+def _lines(review: SheetReview) -> Iterator[tuple[int, Sequence[str]]]:
     with tempfile.NamedTemporaryFile(suffix=".sheet") as file:
         file.write(bytes(review.file or b""))
         file.flush()
         try:
-            return round_trip.read_sheet(file_rows(review.name, Path(file.name), _rows_of_text, _HINT), fields)
+            yield from file_rows(review.name, Path(file.name), _rows_of_text, _HINT)
         except SourceError as error:
             raise EditError(f"{error.message} {error.hint}") from error
         except (SheetError, CoreError) as error:
             raise EditError(fault_of(review.name, error)) from error
+
+
+def _export_of(review: SheetReview, lines: Sequence[tuple[int, Sequence[str]]]) -> SheetExport:
+    """Return what a sheet was exported as, by the mark at its top. Raises EditError where it has none, or one of another area."""
+    try:
+        mark = round_trip.mark_of(lines)
+    except SheetError as error:
+        raise EditError(fault_of(review.name, error)) from error
+    export = SheetExport.objects.filter(mark=mark).first()
+    if export is None or export.area_id != review.area_id:
+        where = "another area" if export is not None else "nobody knows where, or its export was deleted"
+        raise EditError(
+            f"{review.name} was exported in {where}. Export the selection here again, and copy the texts over."
+        )
+    return export
 
 
 def _rows_of_text(text: str) -> Iterator[tuple[int, list[str]]]:
@@ -154,46 +176,23 @@ def _rows_of_text(text: str) -> Iterator[tuple[int, list[str]]]:
         raise SheetError(f"line {reader.line_num} can't be read: {error}") from None
 
 
-def _now(area: Area, keys: Collection[str]) -> dict[str, SheetRow]:
-    columns = [int(key[1:]) for key in keys if key[0] == "c"]
-    tables = [int(key[1:]) for key in keys if key[0] == "t"]
-    return {row.key: row for row in sheet_rows.rows_of(area, columns, tables, with_tables=False)}
-
-
 def _checked(
-    review: SheetReview, found: list[CellChange], now: dict[str, SheetRow], titles: dict[str, str]
+    review: SheetReview, kind: SheetKind, found: list[CellChange], now: dict[str, SheetRow], titles: dict[str, str]
 ) -> list[SheetCell]:
     """Return the cells as they are kept, each with what is in its way; conflicts are kept as they are here until somebody decides."""
-    aspects = {f"a{one.pk}": one for one in Aspect.objects.filter(area=review.area)}
-    known: dict[tuple[str, str], str] = {}
+    problem_of = kind.problem_of(review.area, review.by)
+    labels = {key: kind.label_of(row) for key, row in now.items()}
     cells = []
     for number, one in enumerate(found):
-        problem = _problem(one, aspects.get(one.field), known)
-        shown = now[one.key].shown
-        label = ".".join(part for part in shown[1:4] if part)
+        problem = problem_of(one)
         cells.append(
             SheetCell(
-                review=review, number=number, line=one.line, key=one.key, label=label, field=one.field, title=titles.get(one.field, one.field),
-                exported=one.exported, written=one.written, now=one.now, conflict=one.is_conflict, problem=problem,
-                decision=Decision.KEEP if problem or one.is_conflict else Decision.TAKE,
+                review=review, number=number, line=one.line, key=one.key, label=labels.get(one.key, "a new row"), field=one.field,
+                title=titles.get(one.field, one.field), exported=one.exported, written=one.written, now=one.now, conflict=one.is_conflict,
+                problem=problem, decision=Decision.KEEP if problem or one.is_conflict else Decision.TAKE,
             )
         )  # fmt: skip
     return cells
-
-
-def _problem(one: CellChange, aspect: Aspect | None, known: dict[tuple[str, str], str]) -> str:
-    """Return why a cell can't be taken, "" where it can; what was asked of a value once is known after that."""
-    if aspect is None:
-        limit = editing.LIMITS.get(one.field, 0)
-        return f"{len(one.written):,} characters are too many; {limit:,} are kept." if len(one.written) > limit else ""
-    asked = one.field, one.written
-    if asked not in known:
-        try:
-            saying.kept(aspect, one.written)
-            known[asked] = ""
-        except EditError as error:
-            known[asked] = str(error)
-    return known[asked]
 
 
 @transaction.atomic
@@ -220,60 +219,16 @@ def discard(review: SheetReview) -> None:
 def apply(*, review: SheetReview, person: Person) -> int:
     """Write all cells that are to be taken, as one change set; returns how many changed.
 
-    Of a column or table that implements something, what it implements gets the words, as in the margin. Raises EditError where
-    the sheet was decided already, where a model is being read, and where two cells say two things of one attribute.
+    Raises EditError where the sheet was decided already, and where something is in the way of all of it.
     """
-    review = SheetReview.objects.select_for_update(of=("self",)).select_related("area").get(pk=review.pk)
-    if review.state != State.WAITING:
+    review = SheetReview.objects.select_for_update(of=("self",)).select_related("area", "export").get(pk=review.pk)
+    if review.state != State.WAITING or review.export is None:
         raise EditError("This sheet is decided already.")
-    cells = list(review.cells.filter(decision=Decision.TAKE, problem=""))
+    cells = list(review.cells.filter(decision=Decision.TAKE, problem="").order_by("number"))
     if not cells:
         raise EditError("Nothing of the sheet is to be taken.")
-    targets = _targets(cells)
-    for model_id in sorted({model for _, _, model in targets.values()}):
-        if not try_for_editing(model_id):
-            raise EditError(
-                "A model is being read at this moment. Nothing was changed: apply it again in half a minute."
-            )
-    by_field: dict[tuple[str, str], dict[int, SheetCell]] = {}
-    for cell in cells:
-        if cell.key not in targets:
-            continue
-        target, object_id, _ = targets[cell.key]
-        other = by_field.setdefault((cell.field, target), {}).setdefault(object_id, cell)
-        if other.written != cell.written:
-            raise EditError(
-                f"{cell.title} of {other.label} (line {other.line}) and of {cell.label} (line {cell.line}) is the same attribute, and the sheet "
-                "says two things of it. Keep one of them as it is here."
-            )
     with record(area=review.area, person=person, why=f"Sheet {review.name}"[:300]) as changes:
-        for (field, target), wanted in by_field.items():
-            if not aspect_of(field):
-                values = [(target, id_, cell.now, _word(field, cell.written)) for id_, cell in wanted.items()]
-                editing.write_into(changes, area=review.area, field=field, values=values)
-                continue
-            aspect = Aspect.objects.get(pk=aspect_of(field), area=review.area)
-            kept = {text: saying.kept(aspect, text) for text in {cell.written for cell in wanted.values()}}
-            said = {id_: kept[cell.written] for id_, cell in wanted.items()}
-            saying.say_into(changes, area=review.area, aspect=aspect, level=target, values=said)
+        KINDS[review.export.kind].apply(changes, review.area, cells)
     review.state, review.applied = State.APPLIED, len(cells)
     review.save(update_fields=["state", "applied"])
     return len(cells)
-
-
-def _word(field: str, text: str) -> str:
-    return " ".join(text.split()) if field == "business_name" else text
-
-
-def _targets(cells: list[SheetCell]) -> dict[str, tuple[str, int, int]]:
-    """Return by key what gets the words: kind, id and model, of what it implements where it implements something."""
-    found: dict[str, tuple[str, int, int]] = {}
-    columns = {int(cell.key[1:]) for cell in cells if cell.key[0] == "c"}
-    tables = {int(cell.key[1:]) for cell in cells if cell.key[0] == "t"}
-    for pk, above, model in StoredColumn.objects.filter(pk__in=columns).values_list(
-        "pk", "attribute_id", "table__model_id"
-    ):
-        found[f"c{pk}"] = "column", above or pk, model
-    for pk, above, model in StoredTable.objects.filter(pk__in=tables).values_list("pk", "entity_id", "model_id"):
-        found[f"t{pk}"] = "table", above or pk, model
-    return found

@@ -18,6 +18,7 @@ urlpatterns = [
     path("cells/", views.set_cells, name="set-cells"),
     path("set/", views.set_for_all, name="set"),
     path("sheets/", sheet_views.sheet_list, name="sheets"),
+    re_path(r"^sheets/export/(?P<kind>terms|codes)/$", sheet_views.export_all, name="export-all"),
     path("sheets/hand-in/", sheet_views.hand_in, name="hand-in"),
     path("sheets/<int:pk>/", sheet_views.sheet, name="sheet"),
     path("sheets/<int:pk>/decide/", sheet_views.decide, name="decide"),

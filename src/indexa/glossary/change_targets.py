@@ -6,10 +6,11 @@ from typing import Any
 
 from indexa.changes.targets import TargetKind, register
 from indexa.changes.whole_records import RecordField
-from indexa.glossary.models import CodeList, Domain, Meaning, Term, record_of
+from indexa.glossary.models import CodeList, Domain, Governed, Meaning, Rule, Term, record_of
 
 KINDS: dict[Any, tuple[str, str]] = {
-    Term: ("term", "Term"), CodeList: ("code_list", "Code list"), Domain: ("domain", "Domain"), Meaning: ("meaning", "What it carries"),
+    Term: ("term", "Term"), CodeList: ("code_list", "Code list"), Domain: ("domain", "Domain"), Rule: ("rule", "Rule"),
+    Governed: ("governed", "Rule of it"), Meaning: ("meaning", "What it carries"),
 }  # fmt: skip
 """Target and label by kind of object."""
 

@@ -1,4 +1,4 @@
-"""Terms, code lists and domains in the lookup."""
+"""Terms, code lists, domains and rules in the lookup."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from django.db.models import Q
 from django.urls import reverse
 
 from indexa.areas.models import Area
-from indexa.glossary.models import CodeList, Domain, Term
+from indexa.glossary.models import CodeList, Domain, Rule, Term
 from indexa.ui.lookups import Result, lookup
 
 _MOST = 4
@@ -16,11 +16,12 @@ _MOST = 4
 
 @lookup(order=30)
 def meanings(area: Area, text: str) -> Iterator[Result]:
-    """Return terms by name or synonym, then code lists and domains by name."""
+    """Return terms by name or synonym, then code lists, domains and rules by name."""
     terms = Term.objects.filter(area=area).filter(Q(name__icontains=text) | Q(synonyms__icontains=text))
     for kind, label, found in (
         ("terms", "Term", terms), ("lists", "Code list", CodeList.objects.filter(area=area, name__icontains=text)),
         ("domains", "Domain", Domain.objects.filter(area=area, name__icontains=text)),
+        ("rules", "Rule", Rule.objects.filter(area=area, name__icontains=text)),
     ):  # fmt: skip
         for item in found.order_by("name")[:_MOST]:
             yield Result(label, reverse("glossary:item", args=[area.slug, kind, item.pk]), item.name)

@@ -1,4 +1,4 @@
-"""Terms, code lists and domains of an area, and which columns carry them, as stored."""
+"""Terms, code lists, domains and business rules of an area, and which columns carry them, as stored."""
 
 from __future__ import annotations
 
@@ -88,6 +88,40 @@ class Domain(models.Model):
         return self.name
 
 
+class Rule(models.Model):
+    """What must hold in the business, as a named text; it governs tables and columns."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="rules")
+    name = models.CharField(max_length=120)
+    definition = models.TextField(blank=True)
+    reason = models.TextField(blank=True)
+    """Why it holds: a law, a contract, a decision."""
+
+    class Meta:
+        db_table = "business_rule"
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["area", "name"], name="rule_name_in_its_area")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Governed(models.Model):
+    """A table or column that a rule governs; what implements an entity or attribute is governed with it."""
+
+    rule = models.ForeignKey(Rule, on_delete=models.CASCADE, related_name="carriers")
+    target = models.CharField(max_length=10)
+    object_id = models.BigIntegerField()
+
+    class Meta:
+        db_table = "governed"
+        constraints = [models.UniqueConstraint(fields=["rule", "target", "object_id"], name="governed_once_by_a_rule")]
+        indexes = [models.Index(fields=["target", "object_id"], name="rules_of_an_object")]
+
+    def __str__(self) -> str:
+        return f"{self.rule_id} governs {self.target} {self.object_id}"
+
+
 class Meaning(models.Model):
     """What a column or attribute carries: a term, a domain, a code list. What implements an attribute shares it."""
 
@@ -109,6 +143,8 @@ RECORDS: dict[type[models.Model], tuple[str, ...]] = {
     Domain: (
         "area_id", "name", "meaning", "base_type", "least", "most", "pattern", "unit", "default", "masked", "code_list_id",
     ),
+    Rule: ("area_id", "name", "definition", "reason"),
+    Governed: ("rule_id", "target", "object_id"),
     Meaning: ("column_id", "term_id", "domain_id", "code_list_id"),
 }  # fmt: skip
 """What a record of each kind holds, from which it can be made again."""

@@ -1,4 +1,4 @@
-"""Keeping terms, code lists and domains, and saying which columns carry them; every change a change set."""
+"""Keeping terms, code lists, domains and rules, and saying which columns carry them; every change a change set."""
 
 from __future__ import annotations
 
@@ -7,25 +7,33 @@ from typing import Any, TypeVar
 
 import msgspec
 from django.db import IntegrityError, transaction
+from django.db.models import Q
 
 from indexa.areas.models import Area, Person
 from indexa.changes.recording import Recorder, record
 from indexa.core.glossary import codes, proposals
 from indexa.core.glossary.codes import Code, CodeProblem
 from indexa.core.glossary.proposals import Named, ProposedTerm
+from indexa.describing import saying, subjects
 from indexa.glossary.change_targets import KINDS
-from indexa.glossary.models import CodeList, Domain, Meaning, Term, record_of
+from indexa.glossary.models import CodeList, Domain, Governed, Meaning, Rule, Term, record_of
 from indexa.store.errors import EditError
-from indexa.store.models import DescribedColumn, StoredCheck, StoredColumn, StoredObject
+from indexa.store.models import DescribedColumn, StoredCheck, StoredColumn, StoredObject, StoredTable
 
-Kept = TypeVar("Kept", Term, CodeList, Domain)
+Kept = TypeVar("Kept", Term, CodeList, Domain, Rule)
 CARRIED = ("term", "domain", "code_list")
 _MOST_SYNONYMS = 40
 
 
 @transaction.atomic
 def save(*, area: Area, person: Person, kind: type[Kept], item: Kept | None, given: dict[str, Any]) -> Kept:
-    """Save a term, code list or domain. Raises EditError for a name that is missing or taken, and for values that can't be."""
+    """Save a term, code list, domain or rule. Raises EditError for a name that is missing or taken, and for values that can't be."""
+    with record(area=area, person=person) as changes:
+        return save_into(changes, area=area, kind=kind, item=item, given=given)
+
+
+def save_into(changes: Recorder, *, area: Area, kind: type[Kept], item: Kept | None, given: dict[str, Any]) -> Kept:
+    """Save one within a change set, as `save` does."""
     name = " ".join(str(given.get("name", "")).replace("\x00", "").split())[:120]
     if not name:
         raise EditError("It needs a name.")
@@ -33,13 +41,12 @@ def save(*, area: Area, person: Person, kind: type[Kept], item: Kept | None, giv
     before = record_of(made) if item is not None else None
     for field, value in (_checked(area, kind, made, given) | {"name": name}).items():
         setattr(made, field, value)
-    with record(area=area, person=person) as changes:
-        try:
-            with transaction.atomic():
-                made.save()
-        except IntegrityError as error:
-            raise EditError(f"There is a {KINDS[kind][1].lower()} {name} already.") from error
-        _note(changes, made, before)
+    try:
+        with transaction.atomic():
+            made.save()
+    except IntegrityError as error:
+        raise EditError(f"There is a {KINDS[kind][1].lower()} {name} already.") from error
+    _note(changes, made, before)
     return made
 
 
@@ -66,6 +73,8 @@ def _checked(area: Area, kind: type[Any], item: Any, given: dict[str, Any]) -> d
         except CodeProblem as error:
             raise EditError(str(error)) from error
         return {"meaning": text.get("meaning", "")[:2_000], "codes": msgspec.to_builtins(found)}
+    if kind is Rule:
+        return {"definition": text.get("definition", "")[:20_000], "reason": text.get("reason", "")[:2_000]}
     return _checked_domain(area, text)
 
 
@@ -111,7 +120,12 @@ def delete(*, area: Area, person: Person, item: Any) -> None:
     """Delete a term, code list or domain; columns carry it no more. Undo brings all of it back."""
     field = KINDS[type(item)][0]
     with record(area=area, person=person, why=f"Deleted {item}") as changes:
-        for meaning in Meaning.objects.filter(**{field: item}).select_related("column__table"):
+        if isinstance(item, Rule):
+            for one in item.carriers.all():
+                changes.delete("governed", one.pk, str(item), "record", record_of(one))
+                one.delete()
+        meanings = Meaning.objects.filter(**{field: item}) if field in CARRIED else Meaning.objects.none()
+        for meaning in meanings.select_related("column__table"):
             before = record_of(meaning)
             setattr(meaning, field, None)
             meaning.save()
@@ -165,6 +179,41 @@ def carry(
     return count
 
 
+@transaction.atomic
+def govern(*, area: Area, person: Person, rule: Rule | None, target: str, object_id: int, on: bool = True) -> None:
+    """Say that a rule governs a table or column (`on` False: no more); what it implements, where it does, so that all others share it."""
+    label = subjects.label_of(area, target, object_id)
+    if rule is None:
+        raise EditError("Choose a rule.")
+    shared = saying.shared_subject(target, object_id).object_id
+    with record(
+        area=area, person=person, why=f"{rule} governs {label}" if on else f"{rule} governs {label} no more"
+    ) as changes:
+        if on:
+            made, is_new = Governed.objects.get_or_create(rule=rule, target=target, object_id=shared)
+            if is_new:
+                changes.create("governed", made.pk, f"{label}: {rule}", "record", record_of(made))
+            return
+        for one in Governed.objects.filter(rule=rule, target=target, object_id__in={object_id, shared}):
+            changes.delete("governed", one.pk, f"{label}: {rule}", "record", record_of(one))
+            one.delete()
+
+
+def rules_of(target: str, object_id: int) -> list[Rule]:
+    """Return the rules that govern a table or column, itself or by what it implements."""
+    ids = {object_id, saying.shared_subject(target, object_id).object_id}
+    return list(Rule.objects.filter(carriers__target=target, carriers__object_id__in=ids).distinct())
+
+
+def governed(rule: Rule) -> tuple[list[StoredTable], list[DescribedColumn]]:
+    """Return the tables and columns that a rule governs, with those that implement them."""
+    ids: dict[str, list[int]] = {"table": [], "column": []}
+    for target, object_id in rule.carriers.values_list("target", "object_id"):
+        ids[target].append(object_id)
+    tables = StoredTable.objects.filter(Q(pk__in=ids["table"]) | Q(entity__in=ids["table"]), removed_at__isnull=True)
+    return list(tables.select_related("model").order_by("model__name", "schema", "name")), _described(ids["column"])
+
+
 def _label(column: StoredColumn) -> str:
     return f"{column.table.full_name}.{column.name}"
 
@@ -183,7 +232,11 @@ def meaning_of(column: StoredColumn) -> tuple[Meaning | None, bool]:
 
 def carriers(item: Any) -> list[DescribedColumn]:
     """Return every column of every model that carries a term, domain or code list, itself or by its attribute."""
-    ids = list(item.carriers.values_list("column_id", flat=True))
+    return _described(item.carriers.values_list("column_id", flat=True))
+
+
+def _described(column_ids: Iterable[int]) -> list[DescribedColumn]:
+    ids = list(column_ids)
     below = StoredColumn.objects.filter(attribute__in=ids, removed_at__isnull=True).values_list("pk", flat=True)
     found = DescribedColumn.objects.filter(pk__in=[*ids, *below]).select_related("model")
     return list(found.order_by("model__layer", "model__name", "schema", "table_name", "position"))

@@ -1,4 +1,4 @@
-"""The pages of terms, code lists and domains, and what a column carries."""
+"""The pages of terms, code lists, domains and rules, and what a column carries."""
 
 from __future__ import annotations
 
@@ -16,14 +16,21 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area, require
 from indexa.core.glossary.codes import as_text
 from indexa.core.render.lists import Heading, as_csv
-from indexa.glossary import services
-from indexa.glossary.models import CodeList, Domain, Term
+from indexa.describing import subjects
+from indexa.glossary import code_files, domain_reach, services
+from indexa.glossary.change_targets import KINDS as TARGETS
+from indexa.glossary.models import CodeList, Domain, Rule, Term
 from indexa.store.errors import EditError
 from indexa.store.models import StoredColumn
 from indexa.ui.parameters import parse_int, parse_ints
 
-KINDS: dict[str, Any] = {"terms": Term, "lists": CodeList, "domains": Domain}
-LABELS = {"terms": ("Glossary", "term"), "lists": ("Code lists", "code list"), "domains": ("Domains", "domain")}
+KINDS: dict[str, Any] = {"terms": Term, "lists": CodeList, "domains": Domain, "rules": Rule}
+LABELS = {
+    "terms": ("Glossary", "term"),
+    "lists": ("Code lists", "code list"),
+    "domains": ("Domains", "domain"),
+    "rules": ("Rules", "rule"),
+}
 _A_PAGE = 100
 _MOST_CARRIERS = 300
 
@@ -43,7 +50,8 @@ def item_list(request: AreaRequest, kind: str) -> HttpResponse:
     if text:
         found = found.filter(Q(name__icontains=text) | _more_text(kind, text))
     context = {
-        "kind": kind, "labels": LABELS[kind], "text": text, "tabs": [(name, label) for name, (label, _) in LABELS.items()],
+        "kind": kind, "sheet_kind": "codes" if kind == "lists" else kind, "labels": LABELS[kind], "text": text,
+        "tabs": [(name, label) for name, (label, _) in LABELS.items()],
         "page": Paginator(found.order_by("name"), _A_PAGE).get_page(request.GET.get("page")),
         "proposed": services.proposed_terms(request.area)[:40] if kind == "terms" and request.role >= Role.STEWARD else [],
         "found": services.found_lists(request.area)[:60] if kind == "lists" and request.role >= Role.STEWARD else [],
@@ -52,6 +60,8 @@ def item_list(request: AreaRequest, kind: str) -> HttpResponse:
 
 
 def _more_text(kind: str, text: str) -> Q:
+    if kind == "rules":
+        return Q(definition__icontains=text) | Q(reason__icontains=text)
     return (
         Q(definition__icontains=text) | Q(synonyms__icontains=text) if kind == "terms" else Q(meaning__icontains=text)
     )
@@ -62,9 +72,10 @@ def _more_text(kind: str, text: str) -> Q:
 def item_page(request: AreaRequest, kind: str, pk: int) -> HttpResponse:
     """A term, code list or domain, and every column that carries it."""
     item = get_object_or_404(_kind(kind), pk=pk, area=request.area)
-    carriers = services.carriers(item)
+    tables, carriers = services.governed(item) if isinstance(item, Rule) else ([], services.carriers(item))
     context: dict[str, Any] = {
         "kind": kind, "labels": LABELS[kind], "item": item, "carriers": carriers[:_MOST_CARRIERS], "count": len(carriers),
+        "tables": tables[:_MOST_CARRIERS], "subject": (TARGETS[type(item)][0], item.pk),
     }  # fmt: skip
     if isinstance(item, Term):
         context["related"] = Term.objects.filter(
@@ -90,18 +101,28 @@ def item_form(request: AreaRequest, kind: str, pk: int = 0) -> HttpResponse:
         if isinstance(item, Term) and given.get("state") != item.state and given.get("state") == Term.State.AGREED:
             require(request.user, request.area, Role.APPROVER)
         try:
+            file = request.FILES.get("file")
+            if model is CodeList and file is not None:
+                given["codes"] = code_files.codes_text(file)
+            reach = domain_reach.reach_of(item, given) if isinstance(item, Domain) else None
+            if reach is not None and given.get("sure") != reach.sign:
+                return render(request, "glossary/form.html", _form(request, kind, item, given) | {"reach": reach})
             made = services.save(area=request.area, person=request.user, kind=model, item=item, given=given)
             messages.success(request, f"{made} is saved.")
             return redirect("glossary:item", request.area.slug, kind, made.pk)
         except EditError as error:
             failure = str(error)
-    context = {
-        "kind": kind, "labels": LABELS[kind], "item": item, "given": given, "failure": failure,
-        "terms": Term.objects.filter(area=request.area).exclude(pk=pk) if kind == "terms" else [],
+    context = _form(request, kind, item, given) | {"failure": failure}
+    return render(request, "glossary/form.html", context, status=422 if failure else 200)
+
+
+def _form(request: AreaRequest, kind: str, item: Any, given: dict[str, Any]) -> dict[str, Any]:
+    others = Term.objects.filter(area=request.area).exclude(pk=item.pk if item else 0)
+    return {
+        "kind": kind, "labels": LABELS[kind], "item": item, "given": given, "terms": others if kind == "terms" else [],
         "lists": CodeList.objects.filter(area=request.area) if kind == "domains" else [], "states": Term.State.choices,
         "may_agree": request.role >= Role.APPROVER,
     }  # fmt: skip
-    return render(request, "glossary/form.html", context, status=422 if failure else 200)
 
 
 def _given_of(item: Any) -> dict[str, Any]:
@@ -188,7 +209,7 @@ def _by_name(request: AreaRequest, model: Any, name: str) -> Any:
     if item is None and model is Term:
         item = Term.objects.filter(area=request.area, synonyms__contains=[name]).first()
     if item is None:
-        raise EditError(f"There is no “{name[:60]}” here. Make it first, under Glossary, Domains or Code lists.")
+        raise EditError(f"There is no “{name[:60]}” here. Make it first, under Glossary, Domains, Code lists or Rules.")
     return item
 
 
@@ -207,6 +228,38 @@ def shown(request: Any, column: StoredColumn, *, editing: bool = False) -> dict[
     return {
         "rows": rows, "is_shared": is_shared, "column": column, "url": url, "codes": _list_of(meaning), "editing": editing,
         "nothing": not any(row[3] for row in rows),
+    }  # fmt: skip
+
+
+@require_http_methods(["GET", "POST"])
+@in_area(Role.READER)
+def rules_of(request: AreaRequest, target: str, pk: int) -> HttpResponse:
+    """The rules that govern a table or column; by POST one is added by its name, or (`remove`) taken off."""
+    context: dict[str, Any] = {}
+    try:
+        subjects.label_of(request.area, target if target in ("table", "column") else "", pk)
+        if request.method == "POST":
+            require(request.user, request.area, Role.STEWARD)
+            given: dict[str, Any] = {"area": request.area, "person": request.user, "target": target, "object_id": pk}
+            if "remove" in request.POST:
+                rule = get_object_or_404(Rule, pk=parse_int(request.POST["remove"]), area=request.area)
+                services.govern(**given, rule=rule, on=False)
+            else:
+                services.govern(**given, rule=_by_name(request, Rule, request.POST.get("rule", "")))
+    except EditError as error:
+        if request.method != "POST":
+            raise Http404 from error
+        context["failure"] = str(error)
+    status = 422 if context else 200
+    return render(request, "glossary/_rules.html", context | rules_shown(request, target, pk), status=status)
+
+
+def rules_shown(request: Any, target: str, pk: int) -> dict[str, Any]:
+    """Return what the section about the rules of a table or column needs."""
+    return {
+        "rules": services.rules_of(target, pk), "section": f"rules-{target}-{pk}",
+        "names": Rule.objects.filter(area=request.area).values_list("name", flat=True)[:500],
+        "url": reverse("glossary:rules-of", args=[request.area.slug, target, pk]),
     }  # fmt: skip
 
 

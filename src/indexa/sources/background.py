@@ -1,5 +1,5 @@
 """Names the modules that hold this app's background work."""
 
-from indexa.sources import intake, scanning, schedules
+from indexa.sources import code_tables, intake, scanning, schedules
 
-__all__ = ["intake", "scanning", "schedules"]
+__all__ = ["code_tables", "intake", "scanning", "schedules"]

@@ -52,6 +52,8 @@ class Source(models.Model):
     default_schema = models.CharField(max_length=128, blank=True)
     asks_rows = models.BooleanField(default=False)
     """Whether its rows may be sampled for evidence of keys and references; no value is kept, only counts."""
+    reads_codes = models.BooleanField(default=False)
+    """Whether lookup tables of it may be read for code lists, which keep their values."""
     inventory = models.JSONField(null=True, editable=False)
     """Schema, name and whether it is a view, of all that the last scan found: patterns are tried on it."""
     held = models.JSONField(null=True, editable=False)

@@ -18,7 +18,7 @@ from indexa.core.intake.choice import Choice, SchemaCount
 from indexa.core.intake.kit import read_kit
 from indexa.core.intake.receipt import Receipt
 from indexa.core.model import VIEW_KINDS, Model
-from indexa.core.platforms import Tick
+from indexa.core.platforms import RefusedError, Tick
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 from indexa.sources.models import Source
 
@@ -56,6 +56,10 @@ class UploadReading:
         """An upload holds no rows to ask."""
         del asked, report, seconds
         return DataSaid(said=["An upload holds no rows to ask; names and structure alone were used."])
+
+    def read_codes(self, schema: str, table: str, code: str, meaning: str) -> list[tuple[str, str]]:
+        """An upload holds no rows to read."""
+        raise RefusedError("an upload holds no rows to read")
 
     def _look(self) -> Model:
         if self._whole is None:

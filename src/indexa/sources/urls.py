@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from indexa.sources import schedule_views, views
+from indexa.sources import code_views, schedule_views, views
 
 app_name = "sources"
 urlpatterns = [
@@ -22,5 +22,7 @@ urlpatterns = [
     path("<int:pk>/remove/", views.remove, name="remove"),
     path("<int:pk>/schedule/", schedule_views.schedule, name="schedule"),
     path("<int:pk>/rows/", schedule_views.allow_rows, name="allow-rows"),
+    path("<int:pk>/codes/", code_views.tables, name="codes"),
+    path("<int:pk>/codes/allow/", code_views.allow, name="allow-codes"),
     path("receipts/<int:pk>/", views.receipt, name="receipt"),
 ]

@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from indexa.adapters import profiling
+from indexa.adapters import code_tables, profiling
 from indexa.adapters.errors import SourceError
 from indexa.adapters.live import OTHER
 from indexa.areas.models import Person, Role
@@ -112,6 +112,8 @@ def source_page(request: AreaRequest, pk: int) -> HttpResponse:
         "watching": set(schedule.watchers.values_list("pk", flat=True)) if schedule else set(),
         "people": Person.objects.filter(memberships__area=request.area).exclude(email="").order_by("username"),
         "can_ask_rows": source.platform in profiling.PLATFORMS,
+        "can_read_codes": source.platform in code_tables.PLATFORMS and source.model_id is not None,
+        "may_allow_codes": request.role >= Role.ADMINISTRATOR,
     }  # fmt: skip
     return render(request, "sources/page.html", context)
 

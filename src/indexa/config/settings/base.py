@@ -64,6 +64,7 @@ INSTALLED_APPS = [
     "indexa.describing",
     "indexa.glossary",
     "indexa.reviewing",
+    "indexa.attaching",
     "indexa.diagrams",
     "indexa.building",
     "indexa.sources",

@@ -16,9 +16,11 @@ import xlsxwriter
 from indexa.core.errors import CoreError
 
 KEY, MARK = "Key", "Indexa sheet "
-FIXED = ("Key", "Model", "Schema", "Table", "Column", "Type", "Comment in the source")
-"""Headings of what is only shown."""
-_WIDTHS = {"Key": 9, "Model": 14, "Schema": 12, "Table": 24, "Column": 26, "Type": 18, "Comment in the source": 36}
+FIXED = {"Model": 14, "Schema": 12, "Table": 24, "Column": 26, "Type": 18, "Comment in the source": 36}
+"""Headings of what is only shown of columns, with their widths in letters. The key stands before them."""
+_KEY_WIDTH = 9
+NEW = "new "
+"""What the keys of rows begin with that somebody added; the line follows."""
 _LOOKED_AT = 40
 """Rows at the top in which headings and mark are looked for."""
 _MOST_CHARACTERS = 32_000
@@ -39,7 +41,7 @@ class SheetField(msgspec.Struct, frozen=True):
 
 
 class SheetRow(msgspec.Struct):
-    """An object of the sheet: its key, what is shown of it (as FIXED has it, without the key), and its values."""
+    """An object of the sheet: its key, what is shown of it (in the order of the fixed headings), and its values."""
 
     key: str
     shown: tuple[str, ...]
@@ -78,9 +80,14 @@ class CellChange(msgspec.Struct):
 
 
 def write_sheet(
-    stream: IO[bytes], mark: str, title: str, fields: Sequence[SheetField], rows: Iterable[SheetRow]
-) -> int:
-    """Write a sheet and return how many rows it has. Memory stays flat; no cell can become a formula."""
+    stream: IO[bytes], mark: str, title: str, fields: Sequence[SheetField], rows: Iterable[SheetRow],
+    fixed: Mapping[str, int] = FIXED,
+) -> int:  # fmt: skip
+    """Write a sheet and return how many rows it has. Memory stays flat; no cell can become a formula.
+
+    `fixed` are the headings of what is only shown, with their widths.
+    """
+    shown_widths = {KEY: _KEY_WIDTH} | dict(fixed)
     book = xlsxwriter.Workbook(
         stream, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     )
@@ -98,34 +105,38 @@ def write_sheet(
         for band in (False, True)
     }
     sheet = book.add_worksheet("Describe")
-    for at, name in enumerate(FIXED):
-        sheet.set_column(at, at, _WIDTHS[name])
-    for at, field in enumerate(fields, len(FIXED)):
+    for at, width in enumerate(shown_widths.values()):
+        sheet.set_column(at, at, width)
+    for at, field in enumerate(fields, len(shown_widths)):
         sheet.set_column(at, at, field.width)
     sheet.write_string(0, 0, f"{MARK}{mark}", quiet)
-    sheet.write_string(0, 1, f"{title}. Edit what stands right of the comment; leave the keys as they are.", quiet)
-    for at, name in enumerate([*FIXED, *(field.title for field in fields)]):
+    sheet.write_string(0, 1, f"{title}. Edit the columns with wrapped texts; leave the keys as they are.", quiet)
+    for at, name in enumerate([*shown_widths, *(field.title for field in fields)]):
         sheet.write_string(2, at, name, head)
     line = 2
     for line, row in enumerate(rows, 3):
         for at, text in enumerate((row.key, *row.shown)):
             sheet.write_string(line, at, text[:_MOST_CHARACTERS], shown[row.is_table])
-        for at, field in enumerate(fields, len(FIXED)):
+        for at, field in enumerate(fields, len(shown_widths)):
             sheet.write_string(line, at, row.values.get(field.name, "")[:_MOST_CHARACTERS], edited[row.is_table])
-    for at, field in enumerate(fields, len(FIXED)):
+    for at, field in enumerate(fields, len(shown_widths)):
         if 0 < len(field.choices) <= _MOST_CHOICES and len(",".join(field.choices)) < 250 and line > 2:
             sheet.data_validation(
                 3, at, line, at, {"validate": "list", "source": list(field.choices), "error_type": "warning"}
             )
-    sheet.freeze_panes(3, 5)
-    sheet.autofilter(2, 0, max(line, 3), len(FIXED) + len(fields) - 1)
+    sheet.freeze_panes(3, min(5, len(shown_widths)))
+    sheet.autofilter(2, 0, max(line, 3), len(shown_widths) + len(fields) - 1)
     book.close()
     return line - 2
 
 
-def read_sheet(lines: Iterable[tuple[int, Sequence[str]]], fields: Sequence[SheetField]) -> SheetContent:
-    """Read a sheet that came back. Raises SheetError where its headings or its mark are not found, or a key stands twice with
-    two texts."""
+def read_sheet(
+    lines: Iterable[tuple[int, Sequence[str]]], fields: Sequence[SheetField], *, takes_new: bool = False
+) -> SheetContent:
+    """Read a sheet that came back; with `takes_new`, rows without a key are new objects, under a key that begins with NEW.
+
+    Raises SheetError where its headings or its mark are not found, or a key stands twice with two texts.
+    """
     found = iter(lines)
     mark, places = _head(found, fields)
     content = SheetContent(mark, {}, [])
@@ -133,7 +144,9 @@ def read_sheet(lines: Iterable[tuple[int, Sequence[str]]], fields: Sequence[Shee
         key = _cell(cells, places[KEY])
         values = {name: _cell(cells, at) for name, at in places.items() if name != KEY}
         if not key:
-            if any(values.values()):
+            if any(values.values()) and takes_new:
+                content.rows[f"{NEW}{line}"] = (line, values)
+            elif any(values.values()):
                 content.remarks.append(f"Line {line} has no key: new rows are made in the model, not in the sheet.")
             continue
         if key not in content.rows:
@@ -144,6 +157,23 @@ def read_sheet(lines: Iterable[tuple[int, Sequence[str]]], fields: Sequence[Shee
                 "Remove one of the two and hand the sheet in again."
             )
     return content
+
+
+def mark_of(lines: Iterable[tuple[int, Sequence[str]]]) -> str:
+    """Return the mark of a sheet, by which its export is known. Raises SheetError where it has none."""
+    for number, (_, cells) in enumerate(lines):
+        for cell in cells:
+            if cell.strip().startswith(MARK):
+                return cell.strip().removeprefix(MARK).split(" ")[0]
+        if number >= _LOOKED_AT:
+            break
+    raise SheetError(_NO_SHEET)
+
+
+_NO_SHEET = (
+    "This is no sheet that was exported here to be edited: its first lines lack the mark or the headings. "
+    "Export the selection again as “Sheet to edit”, and copy the texts over."
+)
 
 
 def _head(lines: Iterator[tuple[int, Sequence[str]]], fields: Sequence[SheetField]) -> tuple[str, dict[str, int]]:
@@ -164,10 +194,7 @@ def _head(lines: Iterator[tuple[int, Sequence[str]]], fields: Sequence[SheetFiel
             return mark, places
         if number >= _LOOKED_AT:
             break
-    raise SheetError(
-        "This is no sheet that was exported here to be edited: its first lines lack the mark or the headings. "
-        "Export the selection again as “Sheet to edit”, and copy the texts over."
-    )
+    raise SheetError(_NO_SHEET)
 
 
 def _plain(text: str) -> str:
@@ -185,6 +212,9 @@ def changes(
     """Return what somebody wrote, in the order of the sheet; what is here already as the sheet has it is no change."""
     found = []
     for key, (line, values) in sheet.rows.items():
+        if key.startswith(NEW):
+            found += [CellChange(key, field, line, "", written, "") for field, written in values.items() if written]
+            continue
         before, current = exported.get(key), now.get(key)
         if before is None or current is None:
             continue
@@ -219,6 +249,8 @@ def unmatched(
     an object does not have; `titles` are the headings by field."""
     found = list(sheet.remarks)
     for key, (line, values) in sheet.rows.items():
+        if key.startswith(NEW):
+            continue
         for field in sorted(field for field, text in values.items() if text and field not in exported.get(key, values)):
             found.append(
                 f"Line {line}: {titles.get(field, field)} can't be said of {'tables' if key[0] == 't' else 'columns'}."
@@ -226,5 +258,5 @@ def unmatched(
         if key not in exported:
             found.append(f"Line {line}: the key {key[:40]} is none of this sheet's.")
         elif key not in now:
-            found.append(f"Line {line}: {key} is no longer in the model.")
+            found.append(f"Line {line}: {key} is no longer here.")
     return found
