@@ -14,13 +14,16 @@ from openpyxl import load_workbook
 
 from indexa.areas.models import Role
 from indexa.core.dictionary.entry import HEADINGS
+from indexa.describing import aspects, saying
 from indexa.dictionary import exports, search
 from indexa.dictionary.forms import read_query
+from indexa.glossary import services as glossary
+from indexa.glossary.models import Term
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.store.models import DescribedColumn, StoredRelationship, StoredTable
 from tests.dictionary.test_search import random_model
-from tests.factories import PASSWORD, make_area, make_model, make_person, store, table
+from tests.factories import PASSWORD, column, make_area, make_model, make_person, store, table
 
 
 class ExportTests(TestCase):
@@ -51,6 +54,27 @@ class ExportTests(TestCase):
                 place = HEADINGS.index("Column")
                 self.assertEqual([row[place] for row in sheet.iter_rows(min_row=4, values_only=True)], wanted)
                 self.assertEqual(self.download("md", address).decode().count("\n| "), len(wanted) + self.bands(address))
+
+    def test_what_columns_mean_and_who_owns_them_stands_in_every_file(self) -> None:
+        stored = store(self.area, make_model("other"))
+        steward = make_person(self.area)
+        aspects.begin(area=self.area, person=steward)
+        owner = self.area.aspects.get(name="Owner")
+        subject = saying.Subject("table", table(stored, "mtr").pk)
+        saying.say(area=self.area, person=steward, subject=subject, aspect=owner, given=steward.display_name)
+        term = glossary.save(area=self.area, person=steward, kind=Term, item=None, given={"name": "Serial | number"})
+        serial = column(stored, "mtr.mtr_srl_no").pk
+        glossary.carry(area=self.area, person=steward, column_ids=[serial], field="term", item=term)
+        address = f"model={stored.pk}&q=mtr_srl"
+        [row] = csv.DictReader(io.StringIO(self.download("csv", address).decode(), newline=""))
+        self.assertEqual(
+            (row["Term"], row["Owner"], row.get("Retention", "")),
+            ("Serial | number", steward.display_name, ""),
+        )
+        sheet = load_workbook(io.BytesIO(self.download("xlsx", address)), read_only=True)["Dictionary"]
+        heads, values = list(sheet.iter_rows(min_row=3, max_row=4, values_only=True))
+        self.assertEqual(values[heads.index("Term")], "Serial | number")
+        self.assertIn("Serial \\| number", self.download("md", address).decode())
 
     def test_a_table_has_its_definition_and_a_foreign_key_what_it_refers_to(self) -> None:
         stored = store(self.area, make_model())

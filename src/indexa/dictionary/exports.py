@@ -18,7 +18,7 @@ from indexa.core.render import csv_file, markdown, xlsx
 from indexa.dictionary import search, sheets
 from indexa.dictionary.facets import facets_of
 from indexa.dictionary.forms import read_query
-from indexa.dictionary.listing import entries
+from indexa.dictionary.listing import More, entries
 from indexa.jobs import services as jobs
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job, JobFile
@@ -74,18 +74,23 @@ def write(
     if kind == SHEET:
         return sheets.export(area=area, person=person, query=query, progress=watched)
     stream = tempfile.SpooledTemporaryFile(max_size=_ON_DISK)  # noqa: SIM115  the response closes it
-    found: Iterable[Entry] = entries(query)
+    more = More(area.pk)
+    found: Iterable[Entry] = entries(query, more)
     if watched:
         found = _counted(found, search.count(query), watched)
     author = person.display_name if person else "Indexa"
     if kind == "xlsx":
-        xlsx.write(stream, found, xlsx.Cover(_title(area), author, timezone.now(), _facts(query)))
+        xlsx.write(stream, found, xlsx.Cover(_title(area), author, timezone.now(), _facts(query), more.headings))
     else:
         subtitle = "; ".join(f"{name}: {value}" for name, value in _facts(query)) or "All columns"
         if kind == "csv-bom":
             stream.write(codecs.BOM_UTF8)
         is_markdown = kind == "md"
-        stream.writelines(markdown.pieces(found, _title(area), subtitle) if is_markdown else csv_file.pieces(found))
+        stream.writelines(
+            markdown.pieces(found, _title(area), subtitle, more.headings)
+            if is_markdown
+            else csv_file.pieces(found, more.headings)
+        )
     stream.seek(0)
     return stream
 

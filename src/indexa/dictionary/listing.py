@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from django.db import connection
 
@@ -13,6 +14,7 @@ from indexa.describing.models import Aspect
 from indexa.describing.saying import in_words
 from indexa.dictionary.models import DictionaryRow
 from indexa.dictionary.search import SORTS, Query, conditions_of
+from indexa.glossary.models import CodeList, Domain, Term
 from indexa.store.models import DescribedColumn
 
 
@@ -87,22 +89,60 @@ where r.table_id = d.table_id and d.id = any(r.column_ids)"""
 """What the foreign keys of a column d refer to, as text."""
 
 
-def entries(query: Query) -> Iterator[Entry]:
+_CARRIED = {"term": "Term", "domain": "Domain", "code_list": "Code list"}
+
+
+class More:
+    """What else documents tell of columns: the term, domain and code list they carry, and what is said of them, each where the
+    area has any."""
+
+    def __init__(self, area_id: int) -> None:
+        there: dict[str, Any] = {"term": Term, "domain": Domain, "code_list": CodeList}
+        self._carried = [kind for kind, model in there.items() if model.objects.filter(area=area_id).exists()]
+        self._aspects = list(Aspect.objects.filter(area=area_id, applies__contains=["column"]))
+        self._words: dict[str, str] = {}
+        self.headings = (*(_CARRIED[kind] for kind in self._carried), *(one.name for one in self._aspects))
+
+    @property
+    def sql(self) -> tuple[str, str]:
+        """What a query of columns d selects for it, and what it joins for that."""
+        names = ", ".join(f"coalesce(own_{kind}.name, shared_{kind}.name, '')" for kind in self._carried)
+        joined = "left join meaning own on own.column_id = d.id left join meaning shared on shared.column_id = d.attribute_id "
+        for kind in self._carried:
+            joined += f"left join {kind} own_{kind} on own_{kind}.id = own.{kind}_id "
+            joined += f"left join {kind} shared_{kind} on shared_{kind}.id = shared.{kind}_id "
+        return f"array[{names}]::text[], r.said", joined + "join dictionary_row r on r.column_id = d.id"
+
+    def learn(self, rows: Sequence[Sequence[Any]]) -> None:
+        """Look up the words of what is said of some rows, at most three queries; its tokens stand last in each."""
+        unknown = {one.partition(":")[2] for row in rows for one in row[-1]} - self._words.keys()
+        self._words |= {value: value for value in unknown} | in_words(unknown)
+
+    def of(self, carried: Sequence[str], said: Sequence[str]) -> tuple[str, ...]:
+        """Return the cells of a column."""
+        held = dict(one.split(":", 1) for one in said)
+        return (*carried, *(self._words.get(held.get(str(one.pk), ""), "") for one in self._aspects))
+
+
+def entries(query: Query, more: More | None = None) -> Iterator[Entry]:
     """Yield every hit of query in its order, from a cursor on the server: memory stays flat."""
+    more = more or More(query.area_id)
+    selected, joined = more.sql
     where, parameters = conditions_of(query)
     sql = (
         "select m.name, d.schema, d.table_name, d.table_business_name, d.table_kind, d.position, d.roles, d.name, "
         "d.business_name, d.type, d.nullable, d.definition, d.comment, "
         f"coalesce(nullif(t.definition, ''), e.definition, ''), case when d.roles & {int(Role.FOREIGN)} <> 0 then "
-        f"coalesce(({_REFERENCES}), '') else '' end "
+        f"coalesce(({_REFERENCES}), '') else '' end, {selected} "
         f"from (select column_id, row_number() over (order by {SORTS.get(query.sort, SORTS[''])}) as place "
         f"from dictionary_row where {where}) hits "
         "join described_column d on d.id = hits.column_id join model m on m.id = d.model_id "
-        "join model_table t on t.id = d.table_id left join model_table e on e.id = t.entity_id order by hits.place"
+        f"join model_table t on t.id = d.table_id left join model_table e on e.id = t.entity_id {joined} order by hits.place"
     )
     # Django's named cursors live in a transaction of their own use; outside one they are held.
     with connection.chunked_cursor() as cursor:
         cursor.execute(sql, parameters)
         while chunk := cursor.fetchmany(2_000):
+            more.learn(chunk)
             for row in chunk:
-                yield Entry(*row)
+                yield Entry(*row[:-2], more=more.of(*row[-2:]))

@@ -28,6 +28,8 @@ class Entry(msgspec.Struct, frozen=True, gc=False):
     comment: str
     table_definition: str = ""
     references: str = ""
+    more: tuple[str, ...] = ()
+    """What else is known of it, as what it means, who owns it and how it is classified, under headings that the file is given."""
 
     @property
     def role_text(self) -> str:
@@ -52,6 +54,7 @@ class Entry(msgspec.Struct, frozen=True, gc=False):
             self.references,
             self.definition,
             self.comment,
+            *self.more,
         )
 
 
@@ -72,4 +75,4 @@ HEADINGS = (
     "Definition",
     "Comment in the source",
 )
-"""Readable heading of every cell."""
+"""Readable heading of every cell, but those of `more`."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import groupby
 
 from indexa.core.dictionary.entry import Entry
@@ -22,8 +22,12 @@ def _code(text: str) -> str:
     return "`" + text.replace("`", "'").replace("|", "\\|") + "`"
 
 
-def pieces(entries: Iterable[Entry], title: str, subtitle: str) -> Iterator[bytes]:
-    """Yield the file a table at a time; entries must come table by table to be grouped."""
+def pieces(entries: Iterable[Entry], title: str, subtitle: str, more: Sequence[str] = ()) -> Iterator[bytes]:
+    """Yield the file a table at a time; entries must come table by table to be grouped.
+
+    `more` are headings of what else entries hold.
+    """
+    columns = (*_COLUMNS, *map(escape, more))
     yield f"# {escape(title)}\n\n{escape(subtitle)}\n".encode()
     for (model, schema, table, business_name, definition), of_table in groupby(
         entries, key=lambda e: (e.model, e.schema, e.table, e.table_business_name, e.table_definition)
@@ -33,8 +37,8 @@ def pieces(entries: Iterable[Entry], title: str, subtitle: str) -> Iterator[byte
         lines = [f"\n## {_code(name)}{words}\n", f"Model {escape(model)}\n"]
         if definition:
             lines.append(f"{escape(definition)}\n")
-        lines.append("| " + " | ".join(_COLUMNS) + " |")
-        lines.append("|" + "---|" * len(_COLUMNS))
+        lines.append("| " + " | ".join(columns) + " |")
+        lines.append("|" + "---|" * len(columns))
         for entry in of_table:
             cells = (
                 str(entry.position),
@@ -45,6 +49,7 @@ def pieces(entries: Iterable[Entry], title: str, subtitle: str) -> Iterator[byte
                 "yes" if entry.nullable else "no",
                 escape(entry.references),
                 escape(entry.definition) or (f"(comment) {escape(entry.comment)}" if entry.comment else ""),
+                *map(escape, entry.more),
             )
             lines.append("| " + " | ".join(cells) + " |")
         yield ("\n".join(lines) + "\n").encode()

@@ -36,6 +36,13 @@ class Cover(msgspec.Struct, frozen=True):
     made_by: str
     made_at: dt.datetime
     facts: tuple[tuple[str, str], ...] = ()
+    more: tuple[str, ...] = ()
+    """Headings of what else entries hold."""
+
+    @property
+    def headings(self) -> tuple[str, ...]:
+        """All headings of the sheet of entries."""
+        return (*HEADINGS, *self.more)
 
 
 _MOST_LINKS = 60_000
@@ -68,7 +75,7 @@ def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover) -> int:
     summary, index, sheet, legend = (
         book.add_worksheet(name) for name in ("Summary", "Tables", "Dictionary", "Key roles")
     )
-    formats = _Formats(book)
+    formats = _Formats(book, len(cover.headings))
     count, tables, left_out = _write_entries(sheet, entries, cover, formats)
     _write_summary(summary, cover, tables, left_out, formats)
     _write_tables(index, tables, formats)
@@ -80,7 +87,7 @@ def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover) -> int:
 class _Formats:
     """Every look a cell can have, made once."""
 
-    def __init__(self, book: Any) -> None:
+    def __init__(self, book: Any, places: int) -> None:
         base = {"font_name": "Calibri", "font_size": 10, "font_color": _INK, "valign": "top"}
         self.title = book.add_format({**base, "font_size": 18, "bold": True})
         self.quiet = book.add_format({**base, "font_color": "#55626A"})
@@ -99,7 +106,7 @@ class _Formats:
         for band in (False, True):
             look = {**base, "bottom": 4, "bottom_color": "#DDD5C3"} | ({"bg_color": _BAND} if band else {})
             row = []
-            for place in range(len(HEADINGS)):
+            for place in range(places):
                 cell: dict[str, Any] = dict(look)
                 if place in _WRAPPED:
                     cell["text_wrap"] = True
@@ -116,9 +123,9 @@ def _write_entries(sheet: Any, entries: Iterable[Entry], cover: Cover, formats: 
     sheet.write_string(1, 0, _made(cover), formats.quiet)
     sheet.set_row(0, 26)
     sheet.set_row(2, 30)
-    for place, heading in enumerate(HEADINGS):
+    for place, heading in enumerate(cover.headings):
         sheet.write_string(2, place, heading, formats.head)
-    widths = [len(max(heading.split(), key=len)) + 3 for heading in HEADINGS]
+    widths = [len(max(heading.split(), key=len)) + 3 for heading in cover.headings]
     tables: _Tables = {}
     row, band, left_out, last_table = 3, True, 0, None
     for entry in entries:
@@ -145,10 +152,10 @@ def _write_entries(sheet: Any, entries: Iterable[Entry], cover: Cover, formats: 
             if len(value) > widths[place]:
                 widths[place] = len(value)
         row += 1
-    for place, heading in enumerate(HEADINGS):
+    for place, heading in enumerate(cover.headings):
         sheet.set_column(place, place, min(widths[place] + 2, _WIDEST.get(heading, _WIDEST_OTHER)))
     sheet.freeze_panes(3, 0)
-    sheet.autofilter(2, 0, max(row - 1, 3), len(HEADINGS) - 1)
+    sheet.autofilter(2, 0, max(row - 1, 3), len(cover.headings) - 1)
     sheet.set_landscape()
     sheet.set_paper(9)
     sheet.fit_to_pages(1, 0)
