@@ -145,4 +145,5 @@ def entries(query: Query, more: More | None = None) -> Iterator[Entry]:
         while chunk := cursor.fetchmany(2_000):
             more.learn(chunk)
             for row in chunk:
-                yield Entry(*row[:-2], more=more.of(*row[-2:]))
+                told: list[Any] = [*row[:-2], more.of(*row[-2:])]
+                yield Entry(*told)

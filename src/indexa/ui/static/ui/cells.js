@@ -1,7 +1,7 @@
 // A table whose cells are edited in place: arrows, Enter, Escape, a block by Shift, fill down, copy and paste.
 //
 // The table carries data-set-url, to which cells are posted, and data-fields, the order of its fields; data-typing lets
-// a letter begin an edit. A row carries data-column, a cell data-field, and where it shows more than its value data-value.
+// a letter begin an edit. A row carries data-column, a cell data-field, and data-value where it shows more than that.
 // data-lines makes the field one of several lines, data-longest limits it, data-choices names a list of what it can be,
 // data-toggle flips between yes and no.
 
@@ -21,7 +21,8 @@ const rows = () => [...tableNow().querySelectorAll("tbody.block tr[data-column]"
 const cellOf = (row, name) => row.querySelector(`[data-field="${name}"]`);
 const place = (cell) => ({ row: rows().indexOf(cell.parentElement), column: fields().indexOf(cell.dataset.field) });
 const valueOf = (cell) => cell.dataset.value ?? cell.textContent;
-const find = ({ column, field: name }) => tableNow()?.querySelector(`tr[data-column="${column}"] [data-field="${name}"]`);
+const find = ({ column, field: name }) =>
+  tableNow()?.querySelector(`tr[data-column="${column}"] [data-field="${name}"]`);
 
 /** Return the cells of the chosen block, row by row. */
 function block() {
@@ -248,7 +249,8 @@ function paste(text) {
     ),
   );
   const left = lines.length - fitting.length;
-  if (left) say(`${left} line${left === 1 ? "" : "s"} had no row to go to: scroll further down and paste the rest there.`);
+  const noun = left === 1 ? "line" : "lines";
+  if (left) say(`${left} ${noun} had no row to go to: scroll further down and paste the rest there.`);
 }
 
 const KEYS = {
