@@ -46,6 +46,22 @@ class Area(models.Model):
         return self.name
 
 
+class Visit(models.Model):
+    """When a person was in an area last, and when the time before that: what came since then is new to them."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="visits")
+    person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="visits")
+    at = models.DateTimeField()
+    before = models.DateTimeField(null=True)
+
+    class Meta:
+        db_table = "visit"
+        constraints = [models.UniqueConstraint(fields=["area", "person"], name="one_visit_in_an_area")]
+
+    def __str__(self) -> str:
+        return f"{self.person_id} in {self.area_id}"
+
+
 class Membership(models.Model):
     """A person's role in an area."""
 

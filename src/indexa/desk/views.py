@@ -6,17 +6,19 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
+from indexa.areas import visits
 from indexa.areas.models import Membership, Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.changes.models import ChangeSet
 from indexa.store.models import Layer, StoredModel
-from indexa.ui.lookups import look_up
+from indexa.ui.lookups import correct, look_up
 
 
 @require_GET
 @in_area(Role.READER)
 def page(request: AreaRequest) -> HttpResponse:
     """What waits for a person, and how things stand: the panels of all apps."""
+    visits.arrive(request.area, request.user)
     is_empty = not StoredModel.objects.filter(area=request.area, layer=Layer.PHYSICAL).exists()
     return render(request, "desk/page.html", {"is_empty": is_empty})
 
@@ -27,7 +29,11 @@ def lookup(request: AreaRequest) -> HttpResponse:
     """The fragment below the lookup field: anything whose name contains what was typed."""
     text = request.GET.get("q", "")[:100].strip()
     found = look_up(request.area, text) if text else []
-    return render(request, "desk/_found.html", {"text": text, "found": found, "terms": text.lower().split()})
+    meant = correct(request.area, text) if text and not found else ""
+    if meant:
+        found = look_up(request.area, meant)
+    context = {"text": text, "found": found, "meant": meant, "terms": (meant or text).lower().split()}
+    return render(request, "desk/_found.html", context)
 
 
 @require_GET

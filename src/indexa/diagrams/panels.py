@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterator
 from typing import Any
 
 from django.db.models import Q
 from django.http import HttpRequest
+from django.urls import reverse
 from django.utils.safestring import SafeString, mark_safe
 
 from indexa.areas.models import Area, Person
@@ -14,7 +16,9 @@ from indexa.diagrams.drawing import draw, load_tables, neighbours
 from indexa.diagrams.models import Diagram, DiagramCard
 from indexa.diagrams.previews import MOST, picture
 from indexa.modeling.pictures import pictures_models
-from indexa.store.models import StoredTable
+from indexa.modeling.uses import MOST as MOST_USES
+from indexa.modeling.uses import Use, uses
+from indexa.store.models import StoredColumn, StoredTable
 from indexa.ui.panels import panel
 
 
@@ -42,3 +46,12 @@ def first_diagrams(area: Area, person: Person) -> dict[int, SafeString]:
         drawing = draw(own, cards, depth=diagram.depth, naming=diagram.naming, title="")
         found[diagram.model_id] = mark_safe(picture(drawing.cards, drawing.lines))  # noqa: S308  made of numbers
     return found
+
+
+@uses(order=40)
+def on_diagrams(request: HttpRequest, table: StoredTable, column: StoredColumn | None) -> Iterator[Use]:
+    """Tell of diagrams that show a table, shared ones and own ones."""
+    visible = Diagram.objects.filter(Q(private_to__isnull=True) | Q(private_to=request.user.pk))
+    for diagram in visible.filter(cards__table=table).distinct()[:MOST_USES]:
+        address = reverse("diagrams:page", args=[request.area.slug, diagram.pk])  # type: ignore[attr-defined]
+        yield Use(diagram.name, address, "diagram", is_machine_name=False)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from django.db import connection
@@ -9,8 +10,9 @@ from django.db.models import Sum
 from django.http import HttpRequest
 
 from indexa.areas.models import Area, Role
+from indexa.describing.models import Aspect, Team
 from indexa.dictionary import coverage
-from indexa.dictionary.models import DictionaryCoverage
+from indexa.dictionary.models import DictionaryCoverage, DictionaryRow
 from indexa.dictionary.suggestions import suggestions
 from indexa.store.models import DescribedColumn, StoredColumn
 from indexa.ui.panels import panel
@@ -41,7 +43,7 @@ def suggestions_for(request: HttpRequest, column: StoredColumn) -> dict[str, Any
 
 
 class Gap(NamedTuple):
-    """A table with undescribed columns; `degree` is the number of its relationships."""
+    """A table with undescribed columns; `degree` is the number of its relationships, `views` how often its page was opened."""
 
     table_id: int
     name: str
@@ -50,21 +52,39 @@ class Gap(NamedTuple):
     columns: int
     described: int
     degree: int
+    views: int
 
 
 @panel("desk", order=60, template="dictionary/_desk.html")
 def gaps_of_area(request: HttpRequest, area: Area) -> dict[str, Any] | None:
     """Return the gaps that matter most."""
-    found = gaps(area)
-    return {"gaps": found, "several_models": len({gap.model for gap in found}) > 1}
+    own = _own_tables(request, area)
+    is_mine = bool(own) and request.GET.get("gaps") != "all"
+    found = gaps(area, own if is_mine else None)
+    return {
+        "gaps": found, "several_models": len({gap.model for gap in found}) > 1, "has_own": bool(own), "is_mine": is_mine,
+    }  # fmt: skip
 
 
-def gaps(area: Area, limit: int = _MOST) -> list[Gap]:
-    """Return the tables whose gaps matter most: the most connected first, then those with most to do."""
+def _own_tables(request: HttpRequest, area: Area) -> list[int]:
+    """Return the tables with columns that a person, or a team of theirs, owns or looks after and that lack a definition."""
+    aspects = Aspect.objects.filter(area=area, kind__in=(Aspect.Kind.OWNER, Aspect.Kind.STEWARD)).values_list(
+        "pk", flat=True
+    )
+    teams = Team.objects.filter(area=area, members=request.user.pk).values_list("pk", flat=True)
+    signs = [f"p{request.user.pk}", *(f"t{pk}" for pk in teams)]
+    said = [f"{aspect}:{sign}" for aspect in aspects for sign in signs]
+    rows = DictionaryRow.objects.filter(area_id=area.pk, layer="physical", described=False, said__overlap=said)
+    return list(rows.values_list("table_id", flat=True).distinct()) if said else []
+
+
+def gaps(area: Area, among: Sequence[int] | None = None, limit: int = _MOST) -> list[Gap]:
+    """Return the tables (`among` some) whose gaps matter most: the most connected and most viewed first, then those with most to do."""
     sql = """
     with gaps as (
       select c.table_id, c.columns, c.described from dictionary_coverage c join model m on m.id = c.model_id
       where m.area_id = %(area)s and m.layer = 'physical' and c.described < c.columns
+      and (%(among)s::bigint[] is null or c.table_id = any(%(among)s))
     ), degrees as (
       select id, count(*) as degree from (
         select r.table_id as id from model_relationship r join gaps on gaps.table_id = r.table_id
@@ -72,13 +92,14 @@ def gaps(area: Area, limit: int = _MOST) -> list[Gap]:
         select r.ref_table_id from model_relationship r join gaps on gaps.table_id = r.ref_table_id
       ) ends group by 1
     ), first as (
-      select g.*, coalesce(d.degree, 0) as degree from gaps g left join degrees d on d.id = g.table_id
-      order by 4 desc, g.columns - g.described desc limit 1000
+      select g.*, coalesce(d.degree, 0) as degree, coalesce(v.count, 0) as views from gaps g
+      left join degrees d on d.id = g.table_id left join table_views v on v.table_id = g.table_id
+      order by coalesce(d.degree, 0) + coalesce(v.count, 0) desc, g.columns - g.described desc limit 1000
     )
     select f.table_id, concat_ws('.', nullif(t.schema, ''), t.name), m.name, coalesce(nullif(t.business_name, ''), e.business_name, ''),
-           f.columns, f.described, f.degree
+           f.columns, f.described, f.degree, f.views
     from first f join model_table t on t.id = f.table_id join model m on m.id = t.model_id left join model_table e on e.id = t.entity_id
-    order by 7 desc, f.columns - f.described desc, 2 limit %(limit)s"""
+    order by f.degree + f.views desc, f.columns - f.described desc, 2 limit %(limit)s"""
     with connection.cursor() as cursor:
-        cursor.execute(sql, {"area": area.pk, "limit": limit})
+        cursor.execute(sql, {"area": area.pk, "limit": limit, "among": None if among is None else list(among)})
         return [Gap(*row) for row in cursor]

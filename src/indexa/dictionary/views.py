@@ -29,6 +29,7 @@ from indexa.dictionary.saved_views import views_of
 from indexa.store.errors import EditError
 from indexa.store.models import StoredModel
 from indexa.ui.htmx import FRAGMENT_HEADERS, wants_fragment
+from indexa.ui.lookups import correct
 from indexa.ui.parameters import parse_int
 
 _MOST_ASPECTS = 6
@@ -52,6 +53,7 @@ def page(request: AreaRequest) -> HttpResponse:
         "thumb": None if hits.letters is None or query.sort else _thumb(hits.letters),
         "summary": _summary(query, hits),
         "page_size": PAGE_SIZE,
+        "meant": _meant(request, query) if query.text and not ids else None,
     }
     if wants_fragment(request):
         return render(request, "dictionary/_results.html", context | {"out_of_band": True})
@@ -169,6 +171,12 @@ def set_for_all(request: AreaRequest) -> HttpResponse:
         "kept": parse_qsl(write_query(query)),
     }  # fmt: skip
     return render(request, "dictionary/set_for_all.html", context, status=422 if failure else 200)
+
+
+def _meant(request: AreaRequest, query: search.Query) -> tuple[str, str] | None:
+    """Return what a text that finds nothing may have meant, and the address of that."""
+    text = correct(request.area, query.text)
+    return (text, write_query(query, q=text)) if text else None
 
 
 def _rows(request: AreaRequest, query: search.Query, ids: list[int], before: int | None = None) -> list[Row]:

@@ -14,6 +14,18 @@ from indexa.ui.lookups import Result, lookup
 _MOST = 4
 
 
+@lookup(order=55)
+def codes(area: Area, text: str) -> Iterator[Result]:
+    """Return codes that are called so, or whose meaning holds the text, with the list they stand in."""
+    wanted, count = text.casefold(), 0
+    for item in CodeList.objects.filter(area=area, codes__icontains=text).order_by("name")[:_MOST]:
+        for one in item.as_core:
+            if count < _MOST and (one.code.casefold() == wanted or wanted in one.meaning.casefold()):
+                count += 1
+                address = reverse("glossary:item", args=[area.slug, "lists", item.pk])
+                yield Result("Code", address, one.code, True, one.meaning, within=item.name)
+
+
 @lookup(order=30)
 def meanings(area: Area, text: str) -> Iterator[Result]:
     """Return terms by name or synonym, then code lists, domains and rules by name."""

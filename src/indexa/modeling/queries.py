@@ -283,11 +283,12 @@ class ShownSet:
 def change_sets(model: StoredModel, start: int, limit: int, shown: int = 3) -> list[ShownSet]:
     """Return change sets of a model and its logical one, newest first; two queries, however many changes they hold."""
     ids = [model.pk, *([model.logical_id] if model.logical_id else [])]
-    found = list(
-        ChangeSet.objects.filter(model_id__in=ids)
-        .select_related("person", "undoes")
-        .order_by("-id")[start : start + limit]
-    )
+    return shown_sets(ChangeSet.objects.filter(model_id__in=ids).order_by("-id")[start : start + limit], shown)
+
+
+def shown_sets(sets: QuerySet[ChangeSet], shown: int = 3) -> list[ShownSet]:
+    """Return change sets, each with its first changes; two queries, however many changes they hold."""
+    found = list(sets.select_related("person", "undoes"))
     first: dict[int, list[Change]] = {one.pk: [] for one in found}
     rest: dict[int, int] = {}
     raw = Change.objects.raw(

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db import transaction
+from django.db import connection, transaction
 
 from indexa.areas.models import Area
 from indexa.store.bulk import delete_model
-from indexa.store.models import Layer, StoredColumn, StoredModel
+from indexa.store.models import Layer, StoredColumn, StoredModel, StoredTable
 
 
 class ModelInUseError(Exception):
@@ -51,3 +51,13 @@ def unused_logical(model: StoredModel) -> UnusedLogical | None:
     named = sum(items.exclude(business_name="").count() for items in (logical.tables, columns))
     described = sum(items.exclude(definition="").count() for items in (logical.tables, columns))
     return UnusedLogical(logical, named + described)
+
+
+def count_view(table: StoredTable) -> None:
+    """Count that the page of a table was opened."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "insert into table_views (table_id, count) values (%s, 1) "
+            "on conflict (table_id) do update set count = table_views.count + 1",
+            [table.pk],
+        )

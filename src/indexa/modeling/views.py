@@ -240,6 +240,7 @@ def table(request: AreaRequest, pk: int) -> HttpResponse:
         )
         return redirect("modeling:gone", request.area.slug, removed.model_id)
     found = get_object_or_404(queries.visible_tables(request.area).select_related("model", "entity"), pk=pk)
+    services.count_view(found)
     refers, referred = queries.references(found)
     columns = queries.columns_of(found)
     names = {column.pk: column.name for column in columns}
@@ -371,14 +372,10 @@ def _column_margin(column: StoredColumn) -> dict[str, Any]:
     if column.attribute_id:
         places.append(editing.Place("column", column.attribute_id))
     relations = queries.references(column.table)
-    attribute = column.attribute
-    realised = StoredColumn.objects.filter(attribute_id=attribute.pk if attribute else column.pk)
     return {
         "column": column,
         "shown": shown,
         "refers": [r for r in relations[0] if column.pk in r.relationship.column_ids],
-        "referred": [r for r in relations[1] if column.pk in r.relationship.ref_column_ids],
-        "realised": realised.exclude(pk=column.pk).select_related("table__model")[:12],
         "history": editing.history(
             places,
             model_id=column.table.model_id,
@@ -395,12 +392,10 @@ def _table_margin(table: StoredTable) -> dict[str, Any]:
     places = [editing.Place("table", table.pk)]
     if table.entity_id:
         places.append(editing.Place("table", table.entity_id))
-    realised = StoredTable.objects.filter(entity_id=table.entity_id or table.pk).exclude(pk=table.pk)
     return {
         "table": table,
         "business_name": table.business_name or (table.entity.business_name if table.entity else ""),
         "definition": table.definition or (table.entity.definition if table.entity else ""),
-        "realised": realised.select_related("model")[:12],
         "history": editing.history(places, model_id=table.model_id, labels=_names(table)),
     }
 

@@ -185,6 +185,21 @@ class StoredKey(models.Model):
         return self.name
 
 
+class TableViews(models.Model):
+    """How often the page of a table was opened: what is looked at most is described first."""
+
+    table = models.OneToOneField(
+        StoredTable, primary_key=True, on_delete=models.CASCADE, related_name="view_counts", db_constraint=False
+    )
+    count = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        db_table = "table_views"
+
+    def __str__(self) -> str:
+        return f"{self.table_id}: {self.count}"
+
+
 class StoredRelationship(models.Model):
     """A reference from a child table to its parent; the parent may lie outside the model."""
 

@@ -36,6 +36,33 @@ def lookup(*, order: int) -> Callable[[Search], Search]:
     return register
 
 
+Correction: TypeAlias = Callable[[Any, str], str]
+"""Returns what a text that nothing contains may have meant in an area, "" for nothing."""
+_corrections: list[Correction] = []
+
+
+def correction(function: Correction) -> Correction:
+    """Register a function that knows what a text may have meant."""
+    _corrections[:] = [function]
+    return function
+
+
+def correct(area: Any, text: str) -> str:
+    """Return what a text that nothing contains may have meant, "" for nothing."""
+    return next((better for function in _corrections if (better := function(area, text))), "")
+
+
 def look_up(area: Any, text: str) -> list[Result]:
-    """Return what all apps find in an area."""
-    return [result for _, search in sorted(_searches.values(), key=lambda one: one[0]) for result in search(area, text)]
+    """Return what all apps find in an area: what is called so, what begins so, then the rest, kind by kind."""
+    ordered = sorted(_searches.values(), key=lambda one: one[0])
+    found = [result for _, search in ordered for result in search(area, text)]
+    return sorted(found, key=lambda result: _distance(result, text.casefold()))
+
+
+def _distance(result: Result, text: str) -> int:
+    if not result.is_marked:
+        return 3
+    names = [name.casefold() for name in (result.name, result.business_name, result.name.rpartition(".")[2]) if name]
+    if text in names:
+        return 0
+    return 1 if any(name.startswith(text) for name in names) else 2

@@ -26,10 +26,12 @@ Place: TypeAlias = Literal[
     "column margin",
     "table margin",
     "meaning margin",
+    "person",
 ]
 """Where a panel stands. What it is given: the area on the desk, the area on the list of models too, else the source, model, table, column or diagram of the
 page, the model on the list of its objects, the table that is selected on a diagram, or (in the margin of
-a term, code list, domain or rule) its kind and id."""
+a term, code list, domain or rule) its kind and id; on the page of a
+person, their membership of the area."""
 Values: TypeAlias = Callable[[HttpRequest, Any], Mapping[str, Any] | None]
 """Returns what the panel's template needs; None where there is nothing to show."""
 
