@@ -18,6 +18,7 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
 from indexa.modeling.editing import LIMITS, place_of
+from indexa.proposals import same_entities
 from indexa.proposals.errors import ProposalError
 from indexa.proposals.models import StoredProposal
 from indexa.store import assertions
@@ -117,6 +118,7 @@ def _that_hold(found: Sequence[StoredProposal]) -> list[StoredProposal]:
         for table, own in StoredRelationship.objects.filter(table_id__in=tables).values_list("table_id", "column_ids")
     }
     described = _described([one for one in found if one.kind == "definition"])
+    implementing: set[tuple[str, int]] = set()
     held: list[StoredProposal] = []
     for one in found:
         if one.table_id not in alive or (one.ref_table_id and one.ref_table_id not in alive):
@@ -131,6 +133,10 @@ def _that_hold(found: Sequence[StoredProposal]) -> list[StoredProposal]:
             if (one.table_id, tuple(one.column_ids)) in referring:
                 continue
             referring.add((one.table_id, tuple(one.column_ids)))
+        elif one.kind == "same_entity":
+            if ("entity", one.table_id) in implementing or ("by", one.ref_table_id or 0) in implementing:
+                continue
+            implementing |= {("entity", one.table_id), ("by", one.ref_table_id or 0)}
         elif one.kind == "definition":
             if _place(one) in described:
                 continue
@@ -157,6 +163,7 @@ def _accept(changes: Recorder, wanted: Sequence[StoredProposal]) -> None:
     _name_parts(changes, [one for one in wanted if one.kind in _PARTS])
     _bring_repeated(changes, [one for one in wanted if one.kind == "repeated_column"])
     _define(changes, [one for one in wanted if one.kind == "definition"])
+    same_entities.accept(changes, [one for one in wanted if one.kind == "same_entity"])
 
 
 def _assertion(one: StoredProposal) -> Iterable[Assertion]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -24,6 +25,7 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
 from indexa.naming.wordbooks.services import stack_of
+from indexa.proposals import same_entities
 from indexa.proposals.models import StoredProposal
 from indexa.sources import opening as sources
 from indexa.sources.models import Source
@@ -59,7 +61,7 @@ def find(job: Job, progress: Progress) -> str:
     data = _ask(stored, model, stack, progress) if job.arguments.get("ask_rows") else None
     found = propose(model, stack, data, progress.report)
     progress.report("Keeping what was found")
-    keep(stored, model, [*found, *comment_definitions(model)])
+    keep(stored, model, [*found, *comment_definitions(model)], same_entities.find(stored))
     if data is not None:
         job.arguments["unasked"] = data.said
         job.save(update_fields=["arguments"])
@@ -83,8 +85,11 @@ def _ask(stored: StoredModel, model: Model, stack: Stack, progress: Progress) ->
 
 
 @transaction.atomic
-def keep(stored: StoredModel, model: Model, found: list[Proposal]) -> int:
-    """Put what was found in the place of what is open; what was decided stays decided. Returns how many are open now."""
+def keep(stored: StoredModel, model: Model, found: list[Proposal], more: Sequence[StoredProposal] = ()) -> int:
+    """Put what was found in the place of what is open; what was decided stays decided. Returns how many are open now.
+
+    `more` are proposals that are ready to be kept.
+    """
     StoredProposal.objects.filter(model=stored, state=StoredProposal.State.OPEN).delete()
     decided = set(StoredProposal.objects.filter(model=stored).values_list("identity", flat=True))
     tables = {(table.schema, table.name): table for table in model.tables}
@@ -111,5 +116,6 @@ def keep(stored: StoredModel, model: Model, found: list[Proposal]) -> int:
             ref_table_name=parent.full_name if parent else "", ref_columns=list(one.ref_columns), confidence=one.confidence,
             evidence=list(one.evidence), cardinality=one.cardinality, optional=one.optional, only_where=where, **known,
         ))  # fmt: skip
+    rows += [one for one in more if one.identity not in decided]
     StoredProposal.objects.bulk_create(rows, batch_size=2_000)
     return len(rows)

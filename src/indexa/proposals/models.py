@@ -35,6 +35,7 @@ class StoredProposal(models.Model):
         AGGREGATE = "aggregate", "Aggregate"
         REPEATED_COLUMN = "repeated_column", "Repeated column"
         DEFINITION = "definition", "Definition from a comment"
+        SAME_ENTITY = "same_entity", "Same entity"
 
     model = models.ForeignKey(StoredModel, on_delete=models.CASCADE, related_name="proposals")
     kind = models.CharField(max_length=20, choices=Kind.choices)

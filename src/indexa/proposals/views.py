@@ -41,6 +41,8 @@ _FOLLOWS = {
     "bridge": "The table is marked as a bridge.",
     "aggregate": "The table is marked as an aggregate.",
     "repeated_column": "The column shows the definition of the one that it repeats, until it has its own.",
+    "same_entity": "The table implements that entity, its columns those attributes: what is said of them holds for it. What it implemented "
+    "before stays in the logical model until it is deleted.",
     "definition": "The comment becomes the definition, kept where an edit of it would go. The comment itself stays.",
 }
 
