@@ -14,7 +14,7 @@ from openpyxl import Workbook, load_workbook
 
 from indexa.areas.models import Role
 from indexa.changes import undoing
-from indexa.dictionary import coverage, search, setting
+from indexa.dictionary import concepts, coverage, search, setting
 from indexa.dictionary.models import CoverageDay, DictionaryCoverage, SavedView, SheetReview
 from indexa.modeling import editing
 from indexa.store.models import StoredColumn
@@ -208,6 +208,24 @@ class OnceTests(DescribingCase):
         self.assertContains(margin, "mtr_srl_no in 6 other places")
         undoing.undo(area=self.area, person=self.person)
         self.assertEqual(StoredColumn.objects.exclude(definition="").count(), 0)
+
+    def test_keys_and_business_names_bring_others_to_it_that_are_not_chosen_by_themselves(self) -> None:
+        number, other = column(self.model, "mtr.mtr_id"), column(self.model, "mtr.mtr_srl_no")
+        reading = column(self.model, "mtr_rdg.mtr_id").attribute_id
+        StoredColumn.objects.filter(pk=reading).update(name="meter")
+        day = column(self.model, "mtr.inst_dt")
+        for one, word in ((number, "Meter key"), (other, "Badge"), (day, "Badge")):
+            StoredColumn.objects.filter(pk=one.attribute_id).update(business_name=word, family="number")
+        found = concepts.members(self.area, "mtr_id", "number").columns
+        told = {one.column.pk: (one.is_sure, one.reason) for one in found}
+        self.assertEqual(told[number.attribute_id], (True, "the same name"))
+        self.assertEqual(told[reading], (False, "it refers to mtr"))
+        groups = {(one.name, one.by_words) for one in concepts.concepts(self.area)}
+        self.assertIn(("Badge", True), groups)
+        page = self.client.get(
+            f"{reverse('dictionary:concept', args=[self.area.slug])}?name=Badge&family=number&by=words"
+        )
+        self.assertContains(page, "the same business name", count=2)
 
 
 class ShowingTests(DescribingCase):

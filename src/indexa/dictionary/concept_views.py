@@ -27,6 +27,7 @@ def concept_list(request: AreaRequest) -> HttpResponse:
 def concept(request: AreaRequest) -> HttpResponse:
     """One of them: its places, and the definition that all of them get."""
     name, family = request.GET.get("name", "")[:200], request.GET.get("family", "")[:40]
+    by_words = request.GET.get("by") == "words"
     failure, written = "", ""
     if request.method == "POST":
         written = request.POST.get("written", "") or request.POST.get("chosen", "")
@@ -37,10 +38,11 @@ def concept(request: AreaRequest) -> HttpResponse:
             return redirect("dictionary:concepts", request.area.slug)
         except EditError as error:
             failure = str(error)
-    found = concepts.members(request.area, name, family)
+    found = concepts.members(request.area, name, family, by_words=by_words)
     context = {
         "name": name,
         "family": family,
+        "by_words": by_words,
         "members": found.columns,
         "wordings": found.wordings,
         "failure": failure,

@@ -211,7 +211,9 @@ def governed(rule: Rule) -> tuple[list[StoredTable], list[DescribedColumn]]:
     for target, object_id in rule.carriers.values_list("target", "object_id"):
         ids[target].append(object_id)
     tables = StoredTable.objects.filter(Q(pk__in=ids["table"]) | Q(entity__in=ids["table"]), removed_at__isnull=True)
-    return list(tables.select_related("model").order_by("model__name", "schema", "name")), _described(ids["column"])
+    return list(tables.select_related("model", "entity").order_by("model__name", "schema", "name")), _described(
+        ids["column"]
+    )
 
 
 def _label(column: StoredColumn) -> str:

@@ -40,15 +40,14 @@ class LookupTable(msgspec.Struct, frozen=True):
 def lookup_tables(tables: Iterable[TableShape]) -> list[LookupTable]:
     """Return those that look like lists of codes, the most referred first.
 
-    A list of codes has one column as its key, few columns in all, at least one relationship that refers to it or a name that
-    holds words, and no column that is neither a text, a number nor a sign for yes and no.
+    A list of codes has one column as its key, few columns in all, and a text whose name says that it holds words.
     """
     found = []
     for table in tables:
         if len(table.key) != 1 or not 2 <= len(table.columns) <= MOST_COLUMNS:
             continue
         meaning = _meaning(table.columns, table.key[0])
-        if meaning is not None and (table.referred or _rank(meaning.name) < len(_WORDS)):
+        if meaning is not None and _rank(meaning.name) < len(_WORDS):
             found.append(LookupTable(table.id, table.key[0], meaning.id, table.referred))
     return sorted(found, key=lambda one: (-one.referred, one.table))
 
