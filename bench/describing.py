@@ -4,15 +4,24 @@ from __future__ import annotations
 
 import argparse
 import io
+import json
 import random
+import re
 import time
 from collections.abc import Callable
+from threading import Thread
 from typing import TypeVar
+from urllib.parse import urlencode
 
 import openpyxl
+from django.conf import settings
+from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
+from django.contrib.sessions.backends.db import SessionStore
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection, transaction
+from django.urls import reverse
 
+from bench import load
 from bench.searching import fill, percentiles
 from indexa.areas.models import Area, Membership, Person, Role
 from indexa.describing import aspects, saying
@@ -20,12 +29,14 @@ from indexa.describing.models import Aspect
 from indexa.describing.saying import Subject
 from indexa.dictionary import rows, search, setting, sheets
 from indexa.dictionary.facets import facets_of
+from indexa.dictionary.forms import write_query
 from indexa.dictionary.models import SheetReview
 from indexa.dictionary.search import Query
 from indexa.jobs.progress import Silent
-from indexa.store.models import StoredModel, StoredTable
+from indexa.store.models import StoredColumn, StoredModel, StoredTable
 
 T = TypeVar("T")
+_TYPED = ("acct", "cust name", "dt", "bill amt", "meter", "rdg val", "nothing has this")
 
 
 def _timed(label: str, work: Callable[[], T]) -> T:
@@ -111,8 +122,61 @@ def main(arguments: list[str]) -> None:
             facets_of(query, hits)
             taken += [] if warm else [1000 * (time.perf_counter() - began)]
     print(f"| first page and counts of 100 combinations of filters: p50, p95, most ms | {percentiles(taken)} |")
+    _over_http(area, person)
     _sets(area, person)
     _sheet(area, person)
+
+
+def _over_http(area: Area, person: Person) -> None:
+    """Let twenty people search and filter over HTTP at once for half a minute, each with pauses as somebody who reads; then time edits."""
+    session = SessionStore()
+    session[SESSION_KEY], session[BACKEND_SESSION_KEY] = str(person.pk), settings.AUTHENTICATION_BACKENDS[-1]
+    session[HASH_SESSION_KEY] = person.get_session_auth_hash()
+    session.save()
+    cookies = {settings.SESSION_COOKIE_NAME: str(session.session_key)}
+    at = reverse("dictionary:page", args=[area.slug])
+    asked = [
+        f"{at}?{write_query(query)}#htmx"
+        for query in [*_filters(area), *(Query(area.pk, text=word) for word in _TYPED)]
+    ]
+    taken: list[float] = []
+
+    def visit(number: int) -> None:
+        rnd, visitor, ends = random.Random(number), load.Visitor("", cookies), time.monotonic() + 30
+        while time.monotonic() < ends:
+            began = time.perf_counter()
+            status, _ = visitor.ask(rnd.choice(asked))
+            assert status == 200, status
+            taken.append(1000 * (time.perf_counter() - began))
+            time.sleep(rnd.uniform(1, 3))
+
+    with load.server():
+        visitor = load.Visitor("", cookies)
+        for address in asked:
+            visitor.ask(address)
+        people = [Thread(target=visit, args=(number,)) for number in range(20)]
+        for one in people:
+            one.start()
+        for one in people:
+            one.join()
+        print(f"| search and filters over HTTP, 20 people at once: p50, p95, most ms | {percentiles(taken)} |")
+        _edits(area, visitor)
+
+
+def _edits(area: Area, visitor: load.Visitor) -> None:
+    token = re.search(r'X-CSRFToken": "([^"]+)"', visitor.ask(reverse("dictionary:page", args=[area.slug]))[1].decode())
+    assert token
+    taken = []
+    for column in StoredColumn.objects.filter(table__model__area=area)[:60]:
+        cells = json.dumps(
+            [{"column": column.pk, "field": "definition", "seen": column.definition, "value": f"x{time.time()}"}]
+        )
+        began = time.perf_counter()
+        form = urlencode({"cells": cells, "csrfmiddlewaretoken": token[1]})
+        status, _ = visitor.ask(reverse("dictionary:set-cells", args=[area.slug]), form)
+        assert status == 200, status
+        taken.append(1000 * (time.perf_counter() - began))
+    print(f"| a cell of the grid saved over HTTP: p50, p95, most ms | {percentiles(taken[10:])} |")
 
 
 def _sets(area: Area, person: Person) -> None:

@@ -14,7 +14,7 @@ class Migration(migrations.Migration):
         migrations.CreateModel(
             name='TableViews',
             fields=[
-                ('table', models.OneToOneField(db_constraint=False, on_delete=django.db.models.deletion.CASCADE, primary_key=True, related_name='views', serialize=False, to='modeling.storedtable')),
+                ('table', models.OneToOneField(db_constraint=False, on_delete=django.db.models.deletion.CASCADE, primary_key=True, related_name="view_counts", serialize=False, to='modeling.storedtable')),
                 ('count', models.PositiveIntegerField(default=0)),
             ],
             options={
