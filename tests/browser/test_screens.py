@@ -298,7 +298,7 @@ class TwoWritersTests(BrowserCase):
         self.see("Anna saved this", ".conflict")
         self.assertEqual(self.find("#value-definition").get_attribute("value"), "Bert's text.")
         self.press("Save mine")
-        self.see("Bert's text.", "#edit-definition .text-of")
+        self.see("Bert's text.", "#edit-definition .prose")
         self.see("Bert's text.", "tr.sel")
         self.assertEqual(Change.objects.count(), 2)
 

@@ -11,6 +11,7 @@ from openpyxl import load_workbook
 from selenium.webdriver.common.keys import Keys
 
 from indexa.areas.models import Role
+from indexa.editions import services as editions
 from indexa.editions.models import Edition
 from indexa.store.models import StoredModel
 from tests.browser.case import BrowserCase
@@ -24,6 +25,7 @@ class WholePathTests(BrowserCase):
 
     def test_from_a_live_database_to_an_edition_opened_from_disk(self) -> None:
         area = make_area("Billing")
+        self.signer = make_person(area, Role.APPROVER, "Ada Second")
         self.sign_in(make_person(area, Role.APPROVER))
         with database(BILLING) as name:
             self.enter_the_source(name)
@@ -88,7 +90,7 @@ class WholePathTests(BrowserCase):
         self.keys("e")
         self.find("#value-definition").send_keys("Serial number as the maker stamped it.")
         self.find("#value-definition").send_keys(Keys.CONTROL + Keys.ENTER)
-        self.see("Serial number as the maker stamped it.", "#edit-definition .text-of")
+        self.see("Serial number as the maker stamped it.", "#edit-definition .prose")
         self.follow("Dictionary")
         self.keys("f")
         self.keys("maker stamped")
@@ -100,7 +102,7 @@ class WholePathTests(BrowserCase):
         self.see("Undone: definition", "#toast")
         self.see("as stamped by maker", ".suggest")
         self.press("Use")
-        self.see("as stamped by maker", "#edit-definition .text-of")
+        self.see("as stamped by maker", "#edit-definition .prose")
 
     def hand_out_a_spreadsheet(self) -> None:
         self.open(reverse("dictionary:page", args=["billing"]) + "?q=mtr&schema=metering")
@@ -121,17 +123,30 @@ class WholePathTests(BrowserCase):
         self.see("Queued")
         self.work()
         self.see("Look it through below")
+        self.sign_off()
         self.click("details.ask-first summary.main")
         self.press("Publish this edition")
-        self.see("Edition 1 is published")
+        self.see("Queued")
+        self.work()
+        self.see("published")
         self.find("[name=label]").send_keys("Auditors")
         self.press("Make a reading link")
         link = self.find("#new-link code").text
-        self.follow("Download as zip")
+        self.click(".acts details summary.main")
+        self.click(".acts a[href$='/zip/']")
         self.archive = self.downloaded(".zip")
         self.browser.delete_all_cookies()
         self.browser.get(link)
         self.see("Billing data dictionary", "h1")
+
+    def sign_off(self) -> None:
+        self.click(f"input[name=people][value='{self.signer.pk}']")
+        self.press("Ask for sign-off")
+        self.see("It is being reviewed")
+        edition = Edition.objects.get()
+        editions.decide(edition_id=edition.pk, area=edition.area, person=self.signer, approve=True)
+        self.browser.refresh()
+        self.see("It is signed off")
 
     def open_from_disk(self) -> None:
         with zipfile.ZipFile(self.archive) as archive:
@@ -148,7 +163,8 @@ class WholePathTests(BrowserCase):
         self.see("Referenced by")
         self.assert_accessible("table of the edition")
         self.follow("metering.mtr_xchg")
-        self.see("metering.mtr_xchg", "h1")
+        self.see("metering.mtr_xchg", ".page-head")
+        self.see("signed off by Ada Second", ".seal")
         self.assertTrue(self.browser.current_url.startswith("file://"))
         self.assertEqual(Edition.objects.get().number, 1)
         self.assertEqual(StoredModel.objects.count(), 2)

@@ -11,8 +11,10 @@ from django.test import SimpleTestCase
 
 from indexa.adapters.graphviz import place_by_graphviz
 from indexa.core.diagram.arranging import arrange
+from indexa.core.edition.book import book_of
+from indexa.core.edition.parts import Contents, Frozen, Imprint, Picture
 from indexa.core.model import Model
-from indexa.core.render.site import Contents, Imprint, Picture, build_site
+from indexa.core.render.site import build_site
 from tests.factories import make_model
 
 IMPRINT = Imprint("Dictionary <1>", "Billing", "A & B", "Ines Rook", dt.datetime(2026, 1, 2, tzinfo=dt.UTC))
@@ -22,7 +24,8 @@ def build(model: Model, **contents: bool) -> dict[str, str]:
     drawing = arrange(model, place_by_graphviz, style="grid")
     drawing.title = "All <of> it"
     pictures = [Picture(0, drawing)]
-    files = build_site([model], Contents(**contents), IMPRINT, {"font.woff2": b"font"}, pictures)
+    frozen = Frozen(IMPRINT.area, IMPRINT.title, IMPRINT.note, Contents(**contents), [model], pictures)
+    files = build_site(book_of(frozen, IMPRINT), {"font.woff2": b"font"})
     return {path: content.decode() for path, content in files}
 
 
@@ -53,11 +56,11 @@ class SiteTests(SimpleTestCase):
 
     def test_tables_of_a_diagram_link_to_their_pages_and_back_and_it_is_there_as_text(self) -> None:
         files = build(make_model())
-        picture = files["diagrams/1-all-of-it.html"]
-        self.assertRegex(picture, r'<a href="\.\./tables/1-metering-mtr\.html"><g class="card-box')
+        picture = files["diagrams/all-of-it.html"]
+        self.assertRegex(picture, r'<a href="\.\./tables/billing-metering-mtr\.html"><g class="card-box')
         self.assertIn("Each mtr_rdg refers to", picture.partition("</svg>")[2])
-        self.assertIn("../diagrams/1-all-of-it.html", files["tables/1-metering-mtr.html"])
-        self.assertIn("diagrams/1-all-of-it.html", files["index.html"])
+        self.assertIn("../diagrams/all-of-it.html", files["tables/billing-metering-mtr.html"])
+        self.assertIn("diagrams/all-of-it.html", files["index.html"])
         self.assertFalse([path for path in build(make_model(), diagrams=False) if "diagram" in path])
 
     def test_no_text_becomes_markup(self) -> None:
@@ -68,9 +71,9 @@ class SiteTests(SimpleTestCase):
 
     def test_relationships_are_linked_both_ways(self) -> None:
         files = build(make_model())
-        meter, reading = files["tables/1-metering-mtr.html"], files["tables/2-metering-mtr-rdg.html"]
-        self.assertRegex(meter, r"(?s)Referenced by.*2-metering-mtr-rdg\.html")
-        self.assertRegex(reading, r"(?s)References.*1-metering-mtr\.html")
+        meter, reading = files["tables/billing-metering-mtr.html"], files["tables/billing-metering-mtr-rdg.html"]
+        self.assertRegex(meter, r"(?s)Referenced by.*billing-metering-mtr-rdg\.html")
+        self.assertRegex(reading, r"(?s)References.*billing-metering-mtr\.html")
         self.assertIn("identifying", reading)
 
     def test_what_is_left_out_is_nowhere(self) -> None:

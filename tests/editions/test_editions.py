@@ -5,18 +5,25 @@ from __future__ import annotations
 import io
 import re
 import zipfile
+from datetime import timedelta
 
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
+from docx import Document
+from openpyxl import load_workbook
+from pypdf import PdfReader
 
 from indexa.areas.models import Role
 from indexa.editions import services
-from indexa.editions.building import build_edition
-from indexa.editions.models import Edition, ReadingLink
+from indexa.editions.building import build_edition, publish_edition
+from indexa.editions.files import content_of
+from indexa.editions.models import Approval, Edition, EditionContent, ReadingLink, SigningRule
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
+from indexa.reviewing.models import Notice
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store
 
 
@@ -50,29 +57,154 @@ class EditionTests(TestCase):
         return reverse(f"editions:{name}", args=[self.area.slug, self.edition.pk, *args])
 
     def page(self) -> str:
-        return self.client.get(self.address("read-file", "tables/1-metering-mtr.html")).content.decode()
+        return self.client.get(self.address("read-file", "tables/billing-metering-mtr.html")).content.decode()
 
-    def test_only_an_approver_publishes_and_numbers_go_up(self) -> None:
+    def publish(self, edition: Edition | None = None) -> Edition:
+        """Have an edition signed and published, and its forms made."""
+        edition = edition or self.edition
+        signer = self.people[Role.ADMINISTRATOR]
+        services.ask(edition_id=edition.pk, area=self.area, person=self.people[Role.STEWARD], people=[signer.pk])
+        services.decide(edition_id=edition.pk, area=self.area, person=signer, approve=True)
+        job = services.publish(edition_id=edition.pk, area=self.area, person=self.people[Role.APPROVER])
+        publish_edition(job, Silent())
+        edition.refresh_from_db()
+        return edition
+
+    def test_only_an_approver_publishes_what_was_signed_and_numbers_go_up(self) -> None:
         self.assertEqual((self.edition.state, self.edition.number), (Edition.State.DRAFT, None))
         self.sign_in(Role.STEWARD)
         self.assertEqual(self.client.post(self.address("publish")).status_code, 403)
         self.sign_in(Role.APPROVER)
-        self.client.post(self.address("publish"))
-        self.edition.refresh_from_db()
+        self.assertContains(
+            self.client.post(self.address("publish"), follow=True), "Only an edition that was signed off"
+        )
+        self.publish()
         self.assertEqual((self.edition.number, self.edition.published_by), (1, self.people[Role.APPROVER]))
-        second = self.draft()
+        second = self.publish(self.draft())
+        self.assertEqual((second.number, second.follows), (2, self.edition))
+        self.edition.refresh_from_db()
+        self.assertEqual(self.edition.state, Edition.State.SUPERSEDED)
+
+    def test_people_are_asked_by_name_and_sign_exactly_what_is_published(self) -> None:
+        steward, approver, administrator = (
+            self.people[role] for role in (Role.STEWARD, Role.APPROVER, Role.ADMINISTRATOR)
+        )
+        SigningRule.objects.create(area=self.area, approvals=2)
+        self.sign_in(Role.STEWARD)
+        for people in ([], [approver.pk], [approver.pk, steward.pk]):
+            self.assertContains(
+                self.client.post(self.address("ask"), {"people": people}, follow=True), "Choose at least 2"
+            )
+        self.client.post(self.address("ask"), {"people": [approver.pk, administrator.pk]})
+        self.assertContains(self.client.get(self.address("page")), "It is being reviewed")
+        self.assertEqual(Notice.objects.filter(person=approver).count(), 1)
+        self.assertEqual(self.client.post(self.address("decide"), {"act": "approve"}).status_code, 403)
+        with self.assertRaisesMessage(JobFailedError, "does not change"):
+            build_edition(Job(area=self.area, arguments={"edition": self.edition.pk}), Silent())
+        self.sign_in(Role.APPROVER)
+        self.assertContains(self.client.post(self.address("decide"), {"act": "return"}, follow=True), "Say why")
+        self.client.post(self.address("decide"), {"act": "return", "note": "Meters lack owners."})
+        self.edition.refresh_from_db()
+        self.assertEqual(self.edition.state, Edition.State.DRAFT)
+        services.ask(edition_id=self.edition.pk, area=self.area, person=steward, people=[approver.pk, administrator.pk])
+        for role in (Role.APPROVER, Role.ADMINISTRATOR):
+            self.sign_in(role)
+            self.client.post(self.address("decide"), {"act": "approve", "note": "Read."})
+        self.edition.refresh_from_db()
+        self.assertEqual(self.edition.state, Edition.State.SIGNED)
+        Approval.objects.filter(person=approver).update(digest="0" * 64)
+        with self.assertRaisesMessage(services.EditionError, "not what would be published"):
+            services.publish(edition_id=self.edition.pk, area=self.area, person=approver)
+        Approval.objects.update(digest=self.edition.frozen_id)
+        publish_edition(services.publish(edition_id=self.edition.pk, area=self.area, person=approver), Silent())
+        index = self.client.get(self.address("read")).content.decode()
+        for text in ("Edition 1", administrator.display_name, str(self.edition.frozen_id)):
+            self.assertIn(text, index)
+        record = self.client.get(self.address("record")).json()
+        self.assertEqual([one["state"] for one in record["sign-offs"]], ["approved", "approved"])
+        self.assertEqual(len(record["files"]), self.edition.files.count())
+
+    def test_no_signatures_are_asked_for_where_an_administrator_says_so(self) -> None:
+        signing = reverse("editions:signing", args=[self.area.slug])
+        self.sign_in(Role.APPROVER)
+        self.assertEqual(self.client.post(signing, {"approvals": "0"}).status_code, 403)
+        self.sign_in(Role.ADMINISTRATOR)
+        self.client.post(signing, {"approvals": "0"})
         self.assertEqual(
-            services.publish(edition_id=second.pk, area=self.area, person=self.people[Role.APPROVER]).number, 2
+            services.publish(edition_id=self.edition.pk, area=self.area, person=self.people[Role.APPROVER]).kind,
+            "publish edition",
         )
 
+    def test_what_changed_is_told_and_what_did_not_is_kept_once(self) -> None:
+        first = self.publish()
+        before = EditionContent.objects.count()
+        place = editing.place_of(column(self.stored, "mtr.mtr_srl_no"), only_here=False)
+        editing.edit(
+            area=self.area, person=self.people[Role.STEWARD], place=place, field="definition", seen="", value="Number."
+        )
+        second = self.publish(self.draft())
+        changes = self.client_page(second, "changes.html")
+        self.assertIn("billing/metering.mtr.mtr_srl_no", changes)
+        self.assertEqual(changes.count("<tr>"), 2)
+        marks = self.client_page(second, "assets/edition.js")
+        self.assertIn('"tables/billing-metering-mtr.html":{"mtr_srl_no":"changed"}', marks)
+        self.assertIn('"edition":"Edition 2"', marks)
+        same = set(first.files.values_list("path", "stored_id")) & set(second.files.values_list("path", "stored_id"))
+        self.assertIn("tables/billing-metering-mtr-rdg.html", {path for path, _ in same})
+        self.assertLess(EditionContent.objects.count(), before + 25)
+        self.assertContains(self.client.get(self.address("differences"), {"since": 2}), "mtr_srl_no")
+
+    def client_page(self, edition: Edition, path: str) -> str:
+        self.sign_in(Role.READER)
+        return self.client.get(reverse("editions:read-file", args=[self.area.slug, edition.pk, path])).content.decode()
+
+    def test_every_document_is_made_and_tells_the_edition_and_its_columns(self) -> None:
+        edition = self.publish()
+        contents = {file.path: content_of(file) for file in edition.files.select_related("stored")}
+        pdf = PdfReader(io.BytesIO(contents["documents/edition.pdf"]))
+        text = "\n".join(page.extract_text() for page in pdf.pages)
+        for wanted in ("Meters & more", "Edition 1", "signed off by", "mtr_srl_no", "Day the meter was set."):
+            self.assertIn(wanted, text)
+        self.assertIn("/StructTreeRoot", pdf.trailer["/Root"])
+        self.assertIn("'/Title': 'metering'", str(pdf.outline))
+        word = Document(io.BytesIO(contents["documents/edition.docx"]))
+        heads = [one.text for one in word.paragraphs if one.style.name == "Heading 3"]
+        self.assertEqual(heads, ["metering.mtr", "metering.mtr_rdg"])
+        cells = [cell.text for row in word.tables[0].rows for cell in row.cells]
+        self.assertIn("Day the meter was set.", cells)
+        self.assertIn(b"Day the meter was set.", contents["documents/edition.md"])
+        with zipfile.ZipFile(io.BytesIO(contents["documents/edition-csv.zip"])) as archive:
+            self.assertEqual(sorted(archive.namelist()), ["changes.csv", "codes.csv", "columns.csv", "terms.csv"])
+        sheet = load_workbook(io.BytesIO(contents["documents/edition.xlsx"]))["Dictionary"]
+        self.assertEqual(sheet.max_row - 3, 6)
+
+    def test_one_that_is_withdrawn_says_why_and_ends_its_links(self) -> None:
+        edition = self.publish()
+        token = services.share(edition=edition, person=self.people[Role.STEWARD], label="x", days=1)
+        link = reverse("reading-link", args=[token])
+        self.assertEqual(self.client.get(link).status_code, 200)
+        self.assertEqual(ReadingLink.objects.get().opened, 1)
+        ReadingLink.objects.update(ends_at=timezone.now() - timedelta(minutes=1))
+        self.assertEqual(self.client.get(link).status_code, 410)
+        ReadingLink.objects.update(ends_at=None)
+        self.sign_in(Role.STEWARD)
+        self.assertEqual(self.client.post(self.address("withdraw"), {"reason": "x"}).status_code, 403)
+        self.sign_in(Role.APPROVER)
+        self.assertContains(self.client.post(self.address("withdraw"), {"reason": " "}, follow=True), "Say why")
+        self.assertContains(
+            self.client.post(self.address("withdraw"), {"reason": "Wrong names."}, follow=True), "Wrong names."
+        )
+        self.client.logout()
+        self.assertEqual(self.client.get(link).status_code, 410)
+
     def test_a_published_edition_never_changes(self) -> None:
-        services.publish(edition_id=self.edition.pk, area=self.area, person=self.people[Role.APPROVER])
+        self.publish()
         self.sign_in(Role.STEWARD)
         before = self.page()
         self.assertIn("Day the meter was set.", before)
         self.define("Something else.", seen="Day the meter was set.")
         self.assertEqual(self.page(), before)
-        with self.assertRaisesMessage(JobFailedError, "never change"):
+        with self.assertRaisesMessage(JobFailedError, "does not change"):
             build_edition(Job(area=self.area, arguments={"edition": self.edition.pk}), Silent())
         self.client.post(self.address("discard"))
         self.assertTrue(Edition.objects.filter(pk=self.edition.pk).exists())
@@ -85,7 +217,7 @@ class EditionTests(TestCase):
         self.assertFalse(Edition.objects.exists())
 
     def test_a_reading_link_opens_without_an_account_until_it_is_revoked(self) -> None:
-        services.publish(edition_id=self.edition.pk, area=self.area, person=self.people[Role.APPROVER])
+        self.publish()
         self.sign_in(Role.STEWARD)
         answer = self.client.post(self.address("share"), {"label": "Auditors"})
         self.assertEqual(answer.headers["Cache-Control"], "no-store")

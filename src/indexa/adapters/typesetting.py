@@ -1,9 +1,12 @@
-"""Pictures and pages of an SVG drawing: PNG, and PDF on one sheet or on several that overlap, by Typst with our own fonts."""
+"""Pictures and pages set by Typst with our own fonts: a drawing as PNG, as PDF on one sheet or several; a whole document as PDF."""
 
 from __future__ import annotations
 
 import re
+import tempfile
+from collections.abc import Mapping
 from math import ceil
+from pathlib import Path
 from typing import Literal, TypeAlias
 
 from indexa.adapters.fonts import installed
@@ -79,6 +82,21 @@ def pdf_of(svg: str, paper: Paper, title: str) -> bytes:
                 f"{str(column < across - 1).lower()}, {str(row < down - 1).lower()}, [{_image(width, height)}])"
             )
     return _compile("\n#pagebreak()\n".join(pages).replace("#pagebreak()\n#sheet", "#sheet", 1), svg, form="pdf")
+
+
+def book_pdf(document: str, drawings: Mapping[str, str]) -> bytes:
+    """Set a document as a tagged PDF. `drawings` are the SVG files that it asks for, by name."""
+    import typst
+
+    with tempfile.TemporaryDirectory(prefix="indexa-book-") as folder:
+        for name, drawing in drawings.items():
+            (Path(folder) / name).write_text(drawing)
+        source = Path(folder) / "book.typ"
+        source.write_text(document)
+        made = typst.compile(str(source), format="pdf", font_paths=[str(installed())], root=folder)
+    if not isinstance(made, bytes):
+        raise TypeError("More than one document was made.")
+    return made
 
 
 _MARKS = f"""

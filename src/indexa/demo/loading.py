@@ -18,7 +18,7 @@ from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
 from indexa.demo import care, diagrams, reconciling, stewardship, warehouse, words, works
 from indexa.editions import services as editions
-from indexa.editions.models import Edition
+from indexa.editions.models import Edition, SigningRule
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling import editing, renaming
@@ -267,4 +267,9 @@ def _publish_first_edition(area: Area, people: dict[str, Person]) -> None:
         started_by=people["steward"],
     )  # fmt: skip
     _run(job)
-    editions.publish(edition_id=edition.pk, area=area, person=people["approver"])
+    SigningRule.objects.create(area=area, approvals=2)
+    signers = [people["approver"], people["administrator"]]
+    editions.ask(edition_id=edition.pk, area=area, person=people["steward"], people=[one.pk for one in signers])
+    for one in signers:
+        editions.decide(edition_id=edition.pk, area=area, person=one, approve=True)
+    _run(editions.publish(edition_id=edition.pk, area=area, person=people["approver"]))

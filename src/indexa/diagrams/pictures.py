@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from indexa.core.diagram.arranging import measure
-from indexa.core.render.site import Picture
+from indexa.core.edition.parts import Picture
 from indexa.diagrams.drawing import drawing_of
 from indexa.diagrams.models import Diagram
 

@@ -1,8 +1,7 @@
-"""The job that makes an edition's pages: a draft that is exactly what will be published."""
+"""Making an edition: the draft, which freezes what is told; and at publication every form of it, from what was frozen and signed."""
 
 from __future__ import annotations
 
-import gzip
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -11,17 +10,24 @@ from django.contrib.staticfiles import finders
 from django.urls import reverse
 from django.utils import timezone
 
-from indexa.core.render.site import Contents, Imprint, build_site
-from indexa.diagrams.pictures import shared_pictures
-from indexa.editions.models import Edition
+from indexa.core.edition import parts
+from indexa.core.edition.book import Book, book_of
+from indexa.core.edition.facts import Difference, differences, facts_of
+from indexa.core.edition.parts import Contents, Frozen, Imprint, Signature
+from indexa.core.render.site import build_site
+from indexa.editions import files, forms_of
+from indexa.editions.freezing import collect
+from indexa.editions.models import Approval, Edition
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
 from indexa.jobs.registry import Arguments, background
-from indexa.store.bulk import copy_rows
-from indexa.store.loading import load_model
 from indexa.store.models import StoredModel
+from indexa.store.signals import models_published
 
+State = Edition.State
+OUT = (State.PUBLISHED, State.SUPERSEDED, State.WITHDRAWN)
+"""States of editions that were published once: they have a number, and never change."""
 _FONTS = (
     "atkinson-hyperlegible-next-latin-wght-normal.woff2",
     "atkinson-hyperlegible-mono-latin-wght-normal.woff2",
@@ -39,53 +45,113 @@ class EditionArguments(Arguments):
 
 @background("edition", EditionArguments)
 def build_edition(job: Job, progress: Progress) -> str:
-    """Make the pages of the job's edition. Returns the address of the draft."""
+    """Freeze what the job's edition tells, and make its pages as a draft. Returns the address of the draft."""
     edition = Edition.objects.select_for_update().filter(pk=job.arguments["edition"]).first()
     if edition is None:
         raise JobFailedError("The draft was discarded before it was made.")
-    if edition.state == Edition.State.PUBLISHED:
-        raise JobFailedError("The edition is published; its pages never change.")
-    wanted = edition.content["models"]
-    stored = list(StoredModel.objects.filter(pk__in=wanted, area=edition.area).order_by("name"))
+    if edition.state not in (State.BUILDING, State.DRAFT):
+        raise JobFailedError("The edition is in review or published; what it tells does not change.")
+    stored = list(StoredModel.objects.filter(pk__in=edition.content["models"], area=edition.area).order_by("name"))
     if not stored:
         raise JobFailedError("None of the chosen models exists any longer.", "Choose others.")
-    models = []
-    for number, one in enumerate(stored):
-        progress.report(f"Loading {one.name}", number, len(stored))
-        models.append(load_model(one, with_words=True))
     contents = msgspec.convert(edition.content["contents"], Contents)
-    author = edition.made_by.display_name if edition.made_by else "Indexa"
-    imprint = Imprint(edition.title, edition.area.name, edition.note, author, timezone.now())
-    edition.files.all().delete()
-    positions = {one.pk: position for position, one in enumerate(stored)}
-    pictures = shared_pictures(positions) if contents.diagrams else []
-    files = build_site(models, contents, imprint, _fonts(), pictures)
-    total = sum(len(model.tables) for model in models)
-    copy_rows(
-        "edition_file",
-        ("edition_id", "path", "content"),
-        _rows(edition, files),
-        progress,
-        "Making pages",
-        total,
+    frozen = collect(
+        area=edition.area, title=edition.title, note=edition.note, models=stored, contents=contents, progress=progress
     )
+    edition.frozen_id = files.keep(parts.freeze(frozen))
+    edition.follows = _before(edition)
+    book = book_of(frozen, imprint_of(edition))
+    pages = build_site(book, fonts(), changes_of(edition, book), _named(edition.follows))
+    files.replace(edition, pages, progress, "Making pages", len(book.pages))
     edition.summary = {
-        "models": [model.name for model in models],
-        "tables": total,
-        "columns": sum(len(table.columns) for model in models for table in model.tables),
-        "described": sum(bool(c.definition) for m in models for t in m.tables for c in t.columns),
+        "models": [model.name for model in book.models],
+        "tables": len(book.pages),
+        "columns": sum(len(page.table.columns) for page in book.pages),
+        "described": sum(page.described for page in book.pages),
     }
-    edition.state = Edition.State.DRAFT
-    edition.save(update_fields=["summary", "state"])
+    edition.state = State.DRAFT
+    edition.save(update_fields=["summary", "state", "frozen", "follows"])
     return reverse("editions:page", args=[edition.area.slug, edition.pk])
 
 
-def _rows(edition: Edition, files: Iterator[tuple[str, bytes]]) -> Iterator[tuple[int, str, bytes]]:
-    for path, content in files:
-        yield edition.pk, path, gzip.compress(content, 6, mtime=0)
+@background("publish edition", EditionArguments)
+def publish_edition(job: Job, progress: Progress) -> str:
+    """Make every form of a signed edition, under its number and with who signed it, and publish it."""
+    edition = Edition.objects.select_for_update(of=("self",)).filter(pk=job.arguments["edition"]).first()
+    if edition is None or edition.state != State.PUBLISHING or edition.frozen_id is None:
+        raise JobFailedError("The edition is not to be published any more.")
+    book = book_of(thawed(edition), imprint_of(edition))
+    changes = changes_of(edition, book)
+    edition.checksum = files.replace(
+        edition, _all_forms(book, changes, _named(edition.follows), progress), progress, "Making pages", len(book.pages)
+    )
+    edition.state, edition.published_at = State.PUBLISHED, timezone.now()
+    edition.save(update_fields=["checksum", "state", "published_at"])
+    if edition.follows is not None:
+        Edition.objects.filter(pk=edition.follows.pk, state=State.PUBLISHED).update(state=State.SUPERSEDED)
+    models_published.send(
+        StoredModel, models=edition.content.get("models", []), person=edition.published_by,
+        label=f"Edition {edition.number}, {edition.title}",
+    )  # fmt: skip
+    return reverse("editions:page", args=[edition.area.slug, edition.pk])
 
 
-def _fonts() -> dict[str, bytes]:
+def _all_forms(
+    book: Book, changes: list[Difference] | None, since: str, progress: Progress
+) -> Iterator[tuple[str, bytes]]:
+    yield from build_site(book, fonts(), changes, since)
+    for form in forms_of.FORMS.values():
+        progress.report(f"Making the {form.label}")
+        yield f"documents/{form.file_name}", form.make(book, changes or [])
+    yield "facts.json", msgspec.json.encode(facts_of(book), order="deterministic")
+
+
+def imprint_of(edition: Edition) -> Imprint:
+    """Return what names an edition on its pages."""
+    author = edition.made_by.display_name if edition.made_by else "Indexa"
+    signed = edition.approvals.filter(state=Approval.State.APPROVED).order_by("decided_at") if edition.number else []
+    return Imprint(
+        edition.title, edition.area.name, edition.note, author, edition.made_at, edition.number or 0, edition.frozen_id or "",
+        tuple(Signature(one.name, one.decided_at) for one in signed if one.decided_at),
+    )  # fmt: skip
+
+
+def thawed(edition: Edition) -> Frozen:
+    """Return all that an edition tells."""
+    assert edition.frozen_id
+    return parts.thaw(files.bytes_of(edition.frozen_id))
+
+
+def _before(edition: Edition) -> Edition | None:
+    """Return the edition before this one: the latest of its title, else the latest that has one of its models."""
+    found = Edition.objects.filter(area=edition.area, state__in=OUT, frozen__isnull=False).exclude(pk=edition.pk)
+    same = found.filter(title=edition.title).order_by("-number").first()
+    if same is not None:
+        return same
+    wanted = set(edition.content["models"])
+    return next((one for one in found.order_by("-number") if wanted & set(one.content.get("models", []))), None)
+
+
+def changes_of(edition: Edition, book: Book) -> list[Difference] | None:
+    """Return what changed since the edition before; None where there is none."""
+    if edition.follows is None:
+        return None
+    return between(edition.follows, book)
+
+
+def between(earlier: Edition, book: Book) -> list[Difference]:
+    """Return what changed since an earlier edition."""
+    before = facts_of(book_of(thawed(earlier), imprint_of(earlier)))
+    paths = {f"{page.model.name}/{page.table.full_name}": page.path for page in book.pages}
+    return differences(before, facts_of(book), paths)
+
+
+def _named(edition: Edition | None) -> str:
+    return f"edition {edition.number}" if edition is not None else ""
+
+
+def fonts() -> dict[str, bytes]:
+    """Return the fonts that ship with pages."""
     found = {}
     for name in _FONTS:
         path = finders.find(f"ui/fonts/{name}")

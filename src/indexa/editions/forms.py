@@ -7,6 +7,7 @@ from typing import Any
 from django import forms
 
 from indexa.areas.models import Area
+from indexa.core.edition.parts import Contents
 from indexa.store.models import StoredModel
 from indexa.ui.forms import Styled
 
@@ -31,6 +32,9 @@ class EditionForm(Styled):
     undescribed = forms.BooleanField(required=False, initial=True, label="Tables in which nothing is described yet")
 
     diagrams = forms.BooleanField(required=False, initial=True, label="Diagrams that the area shares")
+    stewardship = forms.BooleanField(required=False, initial=True, label="Owners, classes and fields")
+    glossary = forms.BooleanField(required=False, initial=True, label="Terms and business rules")
+    codes = forms.BooleanField(required=False, initial=True, label="Code lists that columns carry")
 
     def __init__(self, *args: Any, area: Area, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -40,10 +44,11 @@ class EditionForm(Styled):
 
     def contents(self) -> dict[str, bool]:
         """What of the models goes in."""
-        return {name: self.cleaned_data[name] for name in ("views", "technical", "comments", "undescribed", "diagrams")}
+        return {name: self.cleaned_data[name] for name in Contents.__struct_fields__}
 
 
 class ShareForm(Styled):
     """Whom a reading link is for."""
 
     label = forms.CharField(label="For whom", max_length=120)
+    days = forms.IntegerField(label="Days until it ends", required=False, min_value=1, max_value=3_660)

@@ -16,7 +16,12 @@ class Edition(models.Model):
     class State(models.TextChoices):
         BUILDING = "building", "Being made"
         DRAFT = "draft", "Draft"
+        REVIEW = "review", "In review"
+        SIGNED = "signed", "Signed off"
+        PUBLISHING = "publishing", "Being published"
         PUBLISHED = "published", "Published"
+        SUPERSEDED = "superseded", "Superseded"
+        WITHDRAWN = "withdrawn", "Withdrawn"
 
     area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="editions")
     number = models.PositiveIntegerField(null=True)
@@ -27,6 +32,12 @@ class Edition(models.Model):
     """What goes in: {"models": [id], "views": bool, "comments": bool, "undescribed": bool, ...}."""
     summary = models.JSONField(default=dict)
     """What went in: names of models and counts, fixed when the pages were made."""
+    frozen = models.ForeignKey("EditionContent", null=True, on_delete=models.PROTECT, related_name="+")
+    """All that it tells, as it was when the draft was made: what people sign, and what every form of it is made from."""
+    follows = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="followed_by")
+    """The edition of the same title before it."""
+    checksum = models.CharField(max_length=64, blank=True)
+    """SHA-256 over the names and digests of all its files, once it is published."""
     job = models.ForeignKey("jobs.Job", null=True, on_delete=models.SET_NULL, related_name="+")
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -42,12 +53,27 @@ class Edition(models.Model):
         return f"{self.title} {self.number or 'draft'}"
 
 
+class EditionContent(models.Model):
+    """Bytes under their SHA-256, gzip-compressed: what several editions have in common is kept once."""
+
+    digest = models.CharField(primary_key=True, max_length=64)
+    content = models.BinaryField()
+    size = models.PositiveIntegerField()
+    """Before it was compressed, in bytes."""
+
+    class Meta:
+        db_table = "edition_content"
+
+    def __str__(self) -> str:
+        return self.digest
+
+
 class EditionFile(models.Model):
-    """One file of an edition's pages, gzip-compressed."""
+    """One file of an edition: a page, a document, an open format."""
 
     edition = models.ForeignKey(Edition, on_delete=models.CASCADE, related_name="files")
     path = models.CharField(max_length=300)
-    content = models.BinaryField()
+    stored = models.ForeignKey(EditionContent, on_delete=models.PROTECT, related_name="+")
 
     class Meta:
         db_table = "edition_file"
@@ -55,6 +81,46 @@ class EditionFile(models.Model):
 
     def __str__(self) -> str:
         return self.path
+
+
+class Approval(models.Model):
+    """What one person says of an edition that they were asked to sign: exactly the content with this digest, or why not."""
+
+    class State(models.TextChoices):
+        ASKED = "asked", "Asked"
+        APPROVED = "approved", "Approved"
+        RETURNED = "returned", "Returned"
+
+    edition = models.ForeignKey(Edition, on_delete=models.CASCADE, related_name="approvals")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    name = models.CharField(max_length=200)
+    """What the person was called then: it outlives the account."""
+    state = models.CharField(max_length=10, choices=State.choices, default=State.ASKED)
+    digest = models.CharField(max_length=64, blank=True)
+    note = models.TextField(blank=True)
+    asked_at = models.DateTimeField(auto_now_add=True)
+    decided_at = models.DateTimeField(null=True)
+
+    class Meta:
+        db_table = "edition_approval"
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["edition", "person"], name="asked_once_for_an_edition")]
+
+    def __str__(self) -> str:
+        return f"{self.name}: {self.state}"
+
+
+class SigningRule(models.Model):
+    """How many people sign an edition of an area before it is published; whoever prepared it is none of them."""
+
+    area = models.OneToOneField(Area, primary_key=True, on_delete=models.CASCADE, related_name="signing_rule")
+    approvals = models.PositiveSmallIntegerField(default=1)
+
+    class Meta:
+        db_table = "signing_rule"
+
+    def __str__(self) -> str:
+        return f"{self.approvals} for {self.area_id}"
 
 
 class ReadingLink(models.Model):
@@ -66,6 +132,10 @@ class ReadingLink(models.Model):
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     made_at = models.DateTimeField(auto_now_add=True)
     revoked_at = models.DateTimeField(null=True)
+    ends_at = models.DateTimeField(null=True)
+    """When it stops opening the edition by itself; None for never."""
+    opened = models.PositiveIntegerField(default=0)
+    """How often the first page was opened through it."""
 
     class Meta:
         db_table = "reading_link"

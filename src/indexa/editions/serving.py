@@ -9,8 +9,10 @@ import zipfile
 from collections.abc import Iterator
 
 from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.utils.http import content_disposition_header
 from django.utils.text import slugify
 
+from indexa.editions.files import content_of
 from indexa.editions.models import Edition, EditionFile
 
 _TYPES = {".js": "text/javascript", ".woff2": "font/woff2", ".css": "text/css", ".html": "text/html"}
@@ -18,20 +20,28 @@ _TYPES = {".js": "text/javascript", ".woff2": "font/woff2", ".css": "text/css", 
 
 def serve_file(request: HttpRequest, edition: Edition, path: str) -> HttpResponse:
     """Answer with one file of an edition, compressed where the browser takes that."""
-    found = EditionFile.objects.filter(edition=edition, path=path or "index.html").first()
+    found = EditionFile.objects.filter(edition=edition, path=path or "index.html").select_related("stored").first()
     if found is None:
         raise Http404("The edition has no such page.")
     suffix = f".{found.path.rpartition('.')[2]}"
     kind = _TYPES.get(suffix) or mimetypes.guess_type(found.path)[0] or "application/octet-stream"
     charset = "; charset=utf-8" if kind.startswith("text/") else ""
-    content = bytes(found.content)
+    content = bytes(found.stored.content)
     zipped = "gzip" in request.headers.get("Accept-Encoding", "")
     response = HttpResponse(content if zipped else gzip.decompress(content), content_type=kind + charset)
     if zipped:
         response["Content-Encoding"] = "gzip"
     response["Vary"] = "Accept-Encoding"
+    if found.path.startswith("documents/"):
+        response["Content-Disposition"] = content_disposition_header(True, document_name(edition, found.path)) or ""
     response["X-Robots-Tag"] = "noindex"
     return response
+
+
+def document_name(edition: Edition, path: str) -> str:
+    """Return what a document of an edition is called where it is saved."""
+    ending = path.rpartition("/")[2].partition(".")[2]
+    return f"{slugify(edition.title) or 'edition'}-{edition.number or 'draft'}.{ending}"
 
 
 def serve_zip(edition: Edition) -> StreamingHttpResponse:
@@ -45,10 +55,15 @@ def serve_zip(edition: Edition) -> StreamingHttpResponse:
 def _zip(edition: Edition, folder: str) -> Iterator[bytes]:
     sink = _Sink()
     with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED) as archive:
-        for found in EditionFile.objects.filter(edition=edition).order_by("path").iterator(chunk_size=50):
+        for found in (
+            EditionFile.objects.filter(edition=edition)
+            .select_related("stored")
+            .order_by("path")
+            .iterator(chunk_size=50)
+        ):
             entry = zipfile.ZipInfo(f"{folder}/{found.path}", edition.made_at.timetuple()[:6])
             entry.compress_type = zipfile.ZIP_DEFLATED
-            archive.writestr(entry, gzip.decompress(bytes(found.content)))
+            archive.writestr(entry, content_of(found))
             yield sink.take()
     yield sink.take()
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from csp.constants import SELF
 from csp.decorators import csp_replace
 from django.contrib import messages
-from django.http import HttpResponse
+from django.core.paginator import Paginator
+from django.http import HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -14,11 +15,18 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
+from indexa.changes.models import ChangeSet
+from indexa.core.edition.book import book_of
 from indexa.editions import services
+from indexa.editions.building import OUT, State, between, imprint_of, thawed
 from indexa.editions.forms import EditionForm, ShareForm
-from indexa.editions.models import Edition, ReadingLink
+from indexa.editions.forms_of import FORMS
+from indexa.editions.models import Edition, ReadingLink, SigningRule
 from indexa.editions.serving import serve_file, serve_zip
 from indexa.store.models import Layer, StoredModel
+from indexa.ui.parameters import parse_int, parse_ints
+
+_CHANGES_A_PAGE = 200
 
 
 @require_GET
@@ -27,8 +35,9 @@ def edition_list(request: AreaRequest) -> HttpResponse:
     """All editions, drafts first."""
     editions = Edition.objects.filter(area=request.area).select_related("made_by", "published_by", "job")
     context = {
-        "drafts": [edition for edition in editions if edition.state != Edition.State.PUBLISHED],
-        "published": [edition for edition in editions if edition.state == Edition.State.PUBLISHED],
+        "drafts": [edition for edition in editions if edition.state not in OUT],
+        "published": [edition for edition in editions if edition.state in OUT],
+        "signers": services.approvals_wanted(request.area),
         "has_models": StoredModel.objects.filter(area=request.area).exists(),
     }
     return render(request, "editions/list.html", context)
@@ -62,16 +71,95 @@ def page(request: AreaRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-@in_area(Role.APPROVER)
-def publish(request: AreaRequest, pk: int) -> HttpResponse:
-    """Sign a draft off."""
+@in_area(Role.STEWARD)
+def ask(request: AreaRequest, pk: int) -> HttpResponse:
+    """Send a draft to people by name, who sign it off or return it."""
     _edition(request, pk)
     try:
-        edition = services.publish(edition_id=pk, area=request.area, person=request.user)
-        messages.success(request, f"Edition {edition.number} is published.")
+        people = parse_ints(request.POST.getlist("people"))
+        services.ask(edition_id=pk, area=request.area, person=request.user, people=people)
+        messages.success(request, "Those you chose are asked to sign it off.")
     except services.EditionError as error:
         messages.error(request, str(error))
     return redirect("editions:page", request.area.slug, pk)
+
+
+@require_POST
+@in_area(Role.APPROVER)
+def decide(request: AreaRequest, pk: int) -> HttpResponse:
+    """Sign an edition off, or return it with a reason."""
+    _edition(request, pk)
+    approve = request.POST.get("act") == "approve"
+    try:
+        services.decide(
+            edition_id=pk, area=request.area, person=request.user, approve=approve, note=request.POST.get("note", "")
+        )
+        messages.success(request, "You signed it." if approve else "It is returned.")
+    except services.EditionError as error:
+        messages.error(request, str(error))
+    return redirect("editions:page", request.area.slug, pk)
+
+
+@require_POST
+@in_area(Role.APPROVER)
+def publish(request: AreaRequest, pk: int) -> HttpResponse:
+    """Have what was signed off published."""
+    _edition(request, pk)
+    try:
+        job = services.publish(edition_id=pk, area=request.area, person=request.user)
+    except services.EditionError as error:
+        messages.error(request, str(error))
+        return redirect("editions:page", request.area.slug, pk)
+    return redirect("jobs:page", request.area.slug, job.pk)
+
+
+@require_POST
+@in_area(Role.APPROVER)
+def withdraw(request: AreaRequest, pk: int) -> HttpResponse:
+    """Take a published edition back."""
+    _edition(request, pk)
+    try:
+        services.withdraw(edition_id=pk, area=request.area, person=request.user, reason=request.POST.get("reason", ""))
+        messages.success(request, "It is withdrawn; its reading links are ended.")
+    except services.EditionError as error:
+        messages.error(request, str(error))
+    return redirect("editions:page", request.area.slug, pk)
+
+
+@require_POST
+@in_area(Role.ADMINISTRATOR)
+def signing(request: AreaRequest) -> HttpResponse:
+    """Say how many people sign an edition of the area."""
+    count = min(9, max(0, parse_int(request.POST.get("approvals"))))
+    SigningRule.objects.update_or_create(area=request.area, defaults={"approvals": count})
+    messages.success(request, f"Editions need {count} signature{'' if count == 1 else 's'} from now on.")
+    return redirect("editions:list", request.area.slug)
+
+
+@require_GET
+@in_area(Role.READER)
+def record(request: AreaRequest, pk: int) -> JsonResponse:
+    """The record of an edition: who signed what, and the checksums of all its files."""
+    response = JsonResponse(services.record_of(_edition(request, pk)), json_dumps_params={"indent": 2})
+    response["Content-Disposition"] = f'attachment; filename="edition-{pk}-record.json"'
+    return response
+
+
+@require_GET
+@in_area(Role.READER)
+def differences(request: AreaRequest, pk: int) -> HttpResponse:
+    """What changed since another edition, in words."""
+    edition = _edition(request, pk)
+    others = (
+        Edition.objects.filter(area=request.area, state__in=OUT, frozen__isnull=False)
+        .exclude(pk=pk)
+        .order_by("-number")
+    )
+    earlier = others.filter(number=parse_int(request.GET.get("since"))).first() or edition.follows or others.first()
+    found = [] if earlier is None else between(earlier, book_of(thawed(edition), imprint_of(edition)))
+    page = Paginator(found, _CHANGES_A_PAGE).get_page(request.GET.get("page"))
+    context = {"edition": edition, "earlier": earlier, "others": others[:50], "page": page, "count": len(found)}
+    return render(request, "editions/differences.html", context)
 
 
 @require_POST
@@ -96,7 +184,8 @@ def share(request: AreaRequest, pk: int) -> HttpResponse:
     form = ShareForm(request.POST)
     if form.is_valid():
         try:
-            token = services.share(edition=edition, person=request.user, label=form.cleaned_data["label"])
+            given = form.cleaned_data
+            token = services.share(edition=edition, person=request.user, label=given["label"], days=given["days"])
         except services.EditionError as error:
             messages.error(request, str(error))
         else:
@@ -134,8 +223,17 @@ def read(request: AreaRequest, pk: int, path: str = "") -> HttpResponse:
 
 
 def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpResponse:
+    asked = edition.approvals.select_related("person")
+    documents = [(one, f"documents/{one.file_name}") for one in FORMS.values()] if edition.state in OUT else []
     context = {
         "edition": edition,
+        "is_out": edition.state in OUT,
+        "approvals": asked,
+        "mine": next((one for one in asked if one.person_id == request.user.pk and one.state == "asked"), None),
+        "signers": services.possible_signers(edition) if edition.state == State.DRAFT else [],
+        "wanted": services.approvals_wanted(request.area),
+        "documents": documents,
+        "newer": _changed_since(edition) if edition.state == State.PUBLISHED else 0,
         "links": edition.reading_links.select_related("made_by"),
         "form": ShareForm(),
         "new_link": new_link,
@@ -146,5 +244,13 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
     return response
 
 
+def _changed_since(edition: Edition) -> int:
+    """Return how many changes its models had since an edition was made."""
+    found = ChangeSet.objects.filter(model__in=edition.content.get("models", []), at__gt=edition.made_at)
+    return found.filter(in_force=True).count()
+
+
 def _edition(request: AreaRequest, pk: int) -> Edition:
-    return get_object_or_404(Edition.objects.select_related("made_by", "published_by", "job"), pk=pk, area=request.area)
+    return get_object_or_404(
+        Edition.objects.select_related("made_by", "published_by", "job", "follows", "area"), pk=pk, area=request.area
+    )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
+from collections.abc import Sequence
 
 from django.conf import settings
 from django.core.mail import send_mail
@@ -149,7 +150,11 @@ def _tell(area: Area, item: StoredColumn | StoredTable, text: str, *, by: Person
         follows__target=target, follows__object_id__in=ids, memberships__area=area, is_active=True
     ).exclude(pk=by.pk).distinct()  # fmt: skip
     address = address_of(area, item)
-    told = list(people)
+    tell(area, list(people), text, address)
+
+
+def tell(area: Area, told: Sequence[Person], text: str, address: str) -> None:
+    """Tell people something, here and by mail."""
     Notice.objects.bulk_create([Notice(area=area, person=one, text=text, address=address) for one in told])
     to = [one.email for one in told if one.email]
     transaction.on_commit(lambda: _mail(to, text, address))

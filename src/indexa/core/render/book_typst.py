@@ -1,0 +1,202 @@
+"""An edition as a Typst document, from which a tagged PDF is set: cover, contents with page numbers, running heads, tables that break well."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import groupby
+
+from indexa.core.edition.book import Book, Page
+from indexa.core.edition.facts import Difference
+from indexa.core.render.prose import Block, Run, blocks_of
+
+_TITLE, _TEXT, _MONO = "Source Serif", "Atkinson Next", "Atkinson Mono"
+_HEAD = """
+#set document(title: {title}, author: {author}, date: datetime(year: {year}, month: {month}, day: {day}))
+#set text(font: ({text}, "Atkinson Next Ext"), size: 9.5pt, lang: "en", hyphenate: false)
+#set par(leading: 0.6em, spacing: 0.8em)
+#show raw: set text(font: ({mono}, "Atkinson Mono Ext"), size: 9pt)
+#show heading: set text(font: ({serif}, "Source Serif Ext"), weight: 600)
+#show heading.where(level: 1): it => {{ pagebreak(weak: true); set text(size: 20pt); block(below: 12pt, it) }}
+#show heading.where(level: 2): it => {{ set text(size: 15pt); block(above: 20pt, below: 8pt, it) }}
+#show heading.where(level: 3): it => {{ set text(size: 12pt); block(above: 18pt, below: 6pt, it) }}
+#show link: set text(fill: rgb("#1b5e63"))
+#set table(stroke: (x, y) => (bottom: 0.5pt + rgb("#ddd5c3")), inset: (x: 4pt, y: 3.5pt), align: left + top)
+#show table.cell.where(y: 0): set text(weight: 600, size: 8pt, fill: rgb("#4d5a61"))
+#set page(
+  paper: "{paper}", margin: (x: 18mm, top: 22mm, bottom: 20mm),
+  header: context if counter(page).get().first() > 1 {{
+    set text(size: 8pt, fill: rgb("#4d5a61"))
+    let heads = query(heading.where(level: 1).before(here()))
+    [{running} #h(1fr) #if heads.len() > 0 {{ heads.last().body }}]
+  }},
+  footer: context {{ set text(size: 8pt, fill: rgb("#4d5a61")); [{imprint} #h(1fr) #counter(page).display("1 of 1", both: true)] }},
+)
+"""
+
+
+def document(book: Book, changes: Sequence[Difference], paper: str = "a4") -> Iterator[str]:
+    """Yield the document in pieces. Its diagrams are asked for as drawing-1.svg, drawing-2.svg, in the order of the book's plates."""
+    imprint = book.imprint
+    day = max((one.at for one in imprint.signatures), default=imprint.made_at)
+    named = f"{imprint.edition}, {imprint.date}" + (f", {imprint.signed}" if imprint.signed else "")
+    yield _HEAD.format(
+        title=_string(imprint.title), author=_string(imprint.made_by), year=day.year, month=day.month, day=day.day, text=_string(_TEXT),
+        mono=_string(_MONO), serif=_string(_TITLE), paper=paper, running=_escaped(imprint.title), imprint=_escaped(named),
+    )  # fmt: skip
+    yield from _cover(book)
+    yield '#outline(title: "Contents", depth: 3, indent: 1em)\n'
+    if changes:
+        yield from _changes(changes)
+    for model in book.models:
+        pages = book.pages_of(model)
+        if not pages:
+            continue
+        yield f"= {_escaped(model.name)}\n"
+        plates = [(number, plate) for number, plate in enumerate(book.plates, 1) if plate.model == model.name]
+        if plates:
+            yield "== Diagrams\n"
+        for number, plate in plates:
+            yield f'#figure(image("drawing-{number}.svg", width: 100%, alt: {_string(plate.title)}), caption: [{_escaped(plate.title)}])\n'
+        for schema, own in groupby(pages, key=lambda page: page.table.schema):
+            yield f"== {_escaped(schema or 'Tables')}\n"
+            for page in own:
+                yield from _table(page)
+    if book.terms or book.rules:
+        yield from _glossary(book)
+    if book.lists:
+        yield from _codes(book)
+
+
+def _cover(book: Book) -> Iterator[str]:
+    imprint = book.imprint
+    yield f"#v(50mm)\n#text(size: 30pt, font: {_string(_TITLE)}, weight: 600)[{_escaped(imprint.title)}]\n\n"
+    yield f"#text(size: 13pt)[{_escaped(imprint.area)} #sym.dot.c {_escaped(imprint.edition)} #sym.dot.c {_escaped(imprint.date)}]\n#v(8mm)\n"
+    yield "".join(_blocks(imprint.note))
+    yield "#v(1fr)\n#set text(size: 9pt)\n"
+    rows = [("Prepared by", imprint.made_by)]
+    rows += [("Signed off by", f"{one.person}, {one.at:%-d %B %Y, %H:%M} UTC") for one in imprint.signatures]
+    rows += [("Content, SHA-256", imprint.digest)] if imprint.digest else []
+    cells = "".join(f"[{_escaped(name)}], [{_escaped(value)}], " for name, value in rows)
+    yield f"#grid(columns: (32mm, 1fr), row-gutter: 4pt, {cells})\n#set text(size: 9.5pt)\n#pagebreak()\n"
+
+
+def _table(page: Page) -> Iterator[str]:
+    table = page.table
+    words = f" #h(6pt) #text(weight: 400)[{_escaped(table.business_name)}]" if table.business_name else ""
+    yield f"=== {_raw(table.full_name)}{words}\n"
+    yield "".join(_blocks(table.definition)) or (f"_{_escaped(table.comment)}_\n\n" if table.comment else "")
+    facts = [f"{name}: {value}" for name, value in page.said.get("", {}).items()]
+    if facts:
+        yield f'#text(size: 8.5pt, fill: rgb("#4d5a61"))[{_escaped("; ".join(facts))}]\n\n'
+    yield "#table(columns: (7mm, 11mm, 42mm, 32mm, 1fr), table.header([\\#], [Key], [Column], [Type], [Definition]),\n"
+    for column in table.columns:
+        name = _raw(column.name) + (f" \\ {_escaped(column.business_name)}" if column.business_name else "")
+        told = "".join(_blocks(column.definition)).strip() or (
+            f"_{_escaped(column.comment)}_" if column.comment else ""
+        )
+        carried = [f"{label}: {value}" for label, value in page.carried.get(column.name, {}).items()]
+        carried += [
+            f"{label}: {value}"
+            for label, value in page.said.get(column.name, {}).items()
+            if value != page.said.get("", {}).get(label)
+        ]
+        more = f' \\ #text(size: 8pt, fill: rgb("#4d5a61"))[{_escaped("; ".join(carried))}]' if carried else ""
+        null = " \\ #text(size: 8pt)[may be empty]" if column.nullable else ""
+        keys = " ".join(page.roles.get(column.name, ()))
+        yield f"[{column.position}], [{keys}], [{name}], [{_raw(column.type)}{null}], [{told}{more}],\n"
+    yield ")\n"
+    if page.refers:
+        yield "#text(weight: 600)[References]\n\n"
+        for key, means, _ in page.refers:
+            target = f"{key.ref_schema}.{key.ref_table}" if key.ref_schema else key.ref_table
+            declared = "asserted by a person" if key.asserted else "declared in the database"
+            kind = "identifying" if means.identifying else "non-identifying"
+            yield f"- {_raw(', '.join(key.columns))} #sym.arrow.r {_raw(target)}: {kind}, {declared}\n"
+        yield "\n"
+
+
+def _glossary(book: Book) -> Iterator[str]:
+    yield "= Glossary\n"
+    for term in book.terms:
+        yield f"== {_escaped(term.name)}\n" + "".join(_blocks(term.definition))
+        also = [f"also {', '.join(term.synonyms)}"] if term.synonyms else []
+        also += [f"broader: {term.broader}"] if term.broader else []
+        also += [f"owner: {term.owner}"] if term.owner else []
+        if also:
+            yield f'#text(size: 8.5pt, fill: rgb("#4d5a61"))[{_escaped("; ".join(also))}]\n\n'
+    if book.rules:
+        yield "= Business rules\n"
+    for rule in book.rules:
+        yield f"== {_escaped(rule.name)}\n" + "".join(_blocks(rule.definition))
+        if rule.reason:
+            yield f"Why: {_escaped(rule.reason)}\n\n"
+
+
+def _codes(book: Book) -> Iterator[str]:
+    yield "= Code lists\n"
+    for one in book.lists:
+        yield f"== {_escaped(one.name)}\n" + "".join(_blocks(one.meaning))
+        yield "#table(columns: (30mm, 1fr), table.header([Code], [Meaning]),\n"
+        for code in one.codes:
+            yield f"[{_raw(code.code)}], [{_escaped(code.meaning)}{' (retired)' if code.retired else ''}],\n"
+        yield ")\n"
+
+
+def _changes(changes: Sequence[Difference]) -> Iterator[str]:
+    yield "= What changed\n"
+    for label, group in groupby(changes, key=lambda one: one.label):
+        yield f"== {_escaped(label)}\n#table(columns: (16mm, 1fr, 26mm, 1fr, 1fr), table.header([What], [Name], [Field], [Before], [Now]),\n"
+        for one in group:
+            for place, field in enumerate(one.fields or (None,)):
+                first = (one.kind, _raw(one.name)) if place == 0 else ("", "")
+                told = (field.field, field.before, field.after) if field else ("", "", "")
+                yield f"[{first[0]}], [{first[1]}], " + ", ".join(f"[{_escaped(text)}]" for text in told) + ",\n"
+        yield ")\n"
+
+
+def _blocks(text: str) -> Iterator[str]:
+    for block in blocks_of(text):
+        yield _block(block)
+
+
+def _block(block: Block) -> str:
+    inner = "".join(_run(run) for run in block.runs)
+    if block.kind == "item":
+        return f"{'  ' * (block.level - 1)}- {inner}\n"
+    if block.kind == "head":
+        return f"#text(weight: 600)[{inner}]\n\n"
+    if block.kind == "quote":
+        return f"#quote(block: true)[{inner}]\n\n"
+    return f"{inner}\n\n"
+
+
+def _run(run: Run) -> str:
+    if run.text == "\n":
+        return " \\\n"
+    made = _raw(run.text) if run.code else _escaped(run.text)
+    if run.bold:
+        made = f"#strong[{made}]"
+    if run.italic:
+        made = f"#emph[{made}]"
+    return f"#link({_string(run.link)})[{made}]" if run.link else made
+
+
+def _string(text: str) -> str:
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", " ") + '"'
+
+
+def _raw(text: str) -> str:
+    """Return a machine name, which may break after a dot or underline."""
+    return f"#raw({_string(text)})" if text else ""
+
+
+_MARKS = str.maketrans({sign: f"\\{sign}" for sign in "\\#*_[]$@<>`~'\"/-+="})
+
+
+def _escaped(text: str) -> str:
+    return " \\ ".join(line.translate(_MARKS) for line in text.split("\n"))
+
+
+def pieces(book: Book, changes: Iterable[Difference]) -> str:
+    """Return the whole document."""
+    return "".join(document(book, list(changes)))

@@ -1,0 +1,78 @@
+// The contents beside a page: links of this edition, and the tables of each schema, those of the page's own one opened.
+// Then what is new or changed in this edition is marked.
+(function () {
+  "use strict";
+  var body = document.body;
+  var home = body.dataset.home;
+  var here = body.dataset.path;
+  var imprint = window.IMPRINT || { links: [], marks: {} };
+
+  function link(path, text, asCode) {
+    var made = document.createElement("a");
+    made.href = home + path;
+    var words = document.createElement(asCode ? "code" : "span");
+    words.textContent = text;
+    made.append(words);
+    if (path === here) made.setAttribute("aria-current", "page");
+    return made;
+  }
+  function item(list, made, mark) {
+    var entry = document.createElement("li");
+    entry.append(made);
+    if (mark) entry.append(badge(mark));
+    list.append(entry);
+  }
+  function badge(mark) {
+    var made = document.createElement("small");
+    made.className = "new";
+    made.textContent = mark;
+    return made;
+  }
+
+  var links = document.querySelector("[data-links]");
+  imprint.links.forEach(function (one) {
+    item(links, link(one[0], one[1]));
+  });
+  if (imprint.changes) item(links, link("changes.html", "What changed"));
+  links.querySelectorAll("a").forEach(function (one) {
+    if (one.getAttribute("href") === home + here) one.setAttribute("aria-current", "page");
+  });
+
+  var place = document.querySelector("[data-contents]");
+  var groups = new Map();
+  (window.TABLES || []).forEach(function (table) {
+    var key = table[4] + "\u0001" + table[1];
+    if (!groups.has(key)) groups.set(key, []);
+    groups.get(key).push(table);
+  });
+  var several = new Set(Array.from(groups.keys(), function (key) { return key.split("\u0001")[0]; })).size > 1;
+  groups.forEach(function (tables, key) {
+    var group = document.createElement("details");
+    group.open = tables.some(function (table) { return table[0] === here; }) || groups.size === 1;
+    var head = document.createElement("summary");
+    var names = key.split("\u0001");
+    head.textContent = (several ? names[0] + (names[1] ? ": " : "") : "") + (names[1] || (several ? "" : "Tables"));
+    group.append(head);
+    var filled = false;
+    function fill() {
+      if (filled || !group.open) return;
+      filled = true;
+      var list = document.createElement("ul");
+      tables.forEach(function (table) {
+        item(list, link(table[0], table[2], true), (imprint.marks[table[0]] || {})[""] === "new" ? "new" : "");
+      });
+      group.append(list);
+    }
+    group.addEventListener("toggle", fill);
+    fill();
+    place.append(group);
+  });
+  var current = document.querySelector('.contents [aria-current="page"]');
+  if (current) current.scrollIntoView({ block: "nearest" });
+
+  var marks = imprint.marks[here] || {};
+  document.querySelectorAll("[data-column]").forEach(function (row) {
+    var mark = marks[row.dataset.column];
+    if (mark) row.querySelector("[data-mark]").append(badge(mark));
+  });
+})();

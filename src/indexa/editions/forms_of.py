@@ -1,0 +1,136 @@
+"""The documents of an edition: a registry of forms, all made from the same content."""
+
+from __future__ import annotations
+
+import csv
+import io
+import zipfile
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple
+
+from indexa.adapters.typesetting import book_pdf, png_of
+from indexa.core.dictionary.entry import Entry
+from indexa.core.dictionary.key_roles import key_roles
+from indexa.core.edition.book import Book
+from indexa.core.edition.facts import Difference
+from indexa.core.render import book_typst, book_word, csv_file, markdown, xlsx
+from indexa.core.render.cells import neutral
+from indexa.core.render.diagram import svg
+
+Make = Callable[[Book, Sequence[Difference]], bytes]
+
+
+class Form(NamedTuple):
+    """A form an edition is given: what it is called, its file, its media type, and what makes it."""
+
+    label: str
+    use: str
+    file_name: str
+    media_type: str
+    make: Make
+
+
+def _pdf(book: Book, changes: Sequence[Difference]) -> bytes:
+    drawings = {f"drawing-{number}.svg": one for number, one in enumerate(_drawings(book), 1)}
+    return book_pdf(book_typst.pieces(book, changes), drawings)
+
+
+def _word(book: Book, changes: Sequence[Difference]) -> bytes:
+    return book_word.write(book, changes, [png_of(one, 2) for one in _drawings(book)])
+
+
+def _drawings(book: Book) -> list[str]:
+    return [svg.document(plate.drawing, plate.notation) for plate in book.plates]
+
+
+def _entries(book: Book) -> tuple[tuple[str, ...], list[Entry]]:
+    """Return the columns of an edition as entries of a dictionary, and the headings of what else they hold."""
+    more = list(
+        dict.fromkeys(
+            name for page in book.pages for told in (*page.carried.values(), *page.said.values()) for name in told
+        )
+    )
+    found = []
+    for page in book.pages:
+        table, roles = page.table, key_roles(page.table)
+        for column in table.columns:
+            told = page.carried.get(column.name, {}) | page.said.get(column.name, {})
+            refers = "; ".join(
+                f"{key.ref_schema}.{key.ref_table}" if key.ref_schema else key.ref_table
+                for key, _, _ in page.refers
+                if column.name in key.columns
+            )
+            found.append(
+                Entry(
+                    page.model.name, table.schema, table.name, table.business_name, table.kind, column.position,
+                    int(roles.get(column.name, 0)), column.name, column.business_name, column.type, column.nullable, column.definition,
+                    column.comment, table.definition, refers, tuple(told.get(name, "") for name in more),
+                )
+            )  # fmt: skip
+    return tuple(more), found
+
+
+def _xlsx(book: Book, changes: Sequence[Difference]) -> bytes:
+    more, entries = _entries(book)
+    imprint, stream = book.imprint, io.BytesIO()
+    facts = [("Edition", f"{imprint.edition}, {imprint.date}")] + (
+        [("Signed", imprint.signed)] if imprint.signed else []
+    )
+    xlsx.write(stream, entries, xlsx.Cover(imprint.title, imprint.made_by, imprint.made_at, tuple(facts), more))
+    return stream.getvalue()
+
+
+def _markdown(book: Book, changes: Sequence[Difference]) -> bytes:
+    more, entries = _entries(book)
+    imprint = book.imprint
+    named = f"{imprint.area}, {imprint.edition}, {imprint.date}" + (f", {imprint.signed}" if imprint.signed else "")
+    return b"".join(markdown.pieces(entries, imprint.title, named, more))
+
+
+def _csv_bundle(book: Book, changes: Sequence[Difference]) -> bytes:
+    more, entries = _entries(book)
+    tables: dict[str, bytes] = {"columns.csv": b"".join(csv_file.pieces(entries, more))}
+    tables["terms.csv"] = _csv(
+        ("Term", "Definition", "Synonyms", "Broader", "Owner"),
+        ((one.name, one.definition, ", ".join(one.synonyms), one.broader, one.owner) for one in book.terms),
+    )
+    tables["codes.csv"] = _csv(
+        ("List", "Code", "Meaning", "Retired"),
+        (
+            (one.name, code.code, code.meaning, "yes" if code.retired else "no")
+            for one in book.lists
+            for code in one.codes
+        ),
+    )
+    tables["changes.csv"] = _csv(
+        ("What", "Kind", "Name", "Field", "Before", "Now"),
+        (
+            (one.kind, one.label, one.name, *((field.field, field.before, field.after) if field else ("", "", "")))
+            for one in changes
+            for field in one.fields or (None,)
+        ),
+    )
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, content in tables.items():
+            archive.writestr(zipfile.ZipInfo(name, book.imprint.made_at.timetuple()[:6]), content, zipfile.ZIP_DEFLATED)
+    return stream.getvalue()
+
+
+def _csv(heads: Sequence[str], rows: Iterator[Sequence[str]]) -> bytes:
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(heads)
+    writer.writerows([neutral(cell) for cell in row] for row in rows)
+    return out.getvalue().encode()
+
+
+_OFFICE = "application/vnd.openxmlformats-officedocument."
+FORMS: dict[str, Form] = {
+    "pdf": Form("PDF", "to read and to file", "edition.pdf", "application/pdf", _pdf),
+    "docx": Form("Word", "to quote and to go on writing", "edition.docx", f"{_OFFICE}wordprocessingml.document", _word),
+    "xlsx": Form("Spreadsheet", "a row a column", "edition.xlsx", f"{_OFFICE}spreadsheetml.sheet", _xlsx),
+    "md": Form("Markdown", "for a repository", "edition.md", "text/markdown", _markdown),
+    "csv": Form("CSV bundle", "columns, terms, codes, changes", "edition-csv.zip", "application/zip", _csv_bundle),
+}
+"""By the name that commands use."""
