@@ -8,7 +8,9 @@ from itertools import groupby
 from indexa.core.edition.book import Book, Page
 from indexa.core.edition.facts import Difference
 from indexa.core.render.prose import Block, Run, blocks_of
+from indexa.core.type_families import shorten
 
+_QUIET = 'text(size: 8.5pt, fill: rgb("#4d5a61"))'
 _TITLE, _TEXT, _MONO = "Source Serif", "Atkinson Next", "Atkinson Mono"
 _HEAD = """
 #set document(title: {title}, author: {author}, date: datetime(year: {year}, month: {month}, day: {day}))
@@ -18,7 +20,7 @@ _HEAD = """
 #show heading: set text(font: ({serif}, "Source Serif Ext"), weight: 600)
 #show heading.where(level: 1): it => {{ pagebreak(weak: true); set text(size: 20pt); block(below: 12pt, it) }}
 #show heading.where(level: 2): it => {{ set text(size: 15pt); block(above: 20pt, below: 8pt, it) }}
-#show heading.where(level: 3): it => {{ set text(size: 12pt); block(above: 18pt, below: 6pt, it) }}
+#show heading.where(level: 3): it => {{ set text(size: 12pt); block(above: 18pt, below: 6pt, sticky: true, it) }}
 #show link: set text(fill: rgb("#1b5e63"))
 #set table(stroke: (x, y) => (bottom: 0.5pt + rgb("#ddd5c3")), inset: (x: 4pt, y: 3.5pt), align: left + top)
 #show table.cell.where(y: 0): set text(weight: 600, size: 8pt, fill: rgb("#4d5a61"))
@@ -84,10 +86,12 @@ def _table(page: Page) -> Iterator[str]:
     table = page.table
     words = f" #h(6pt) #text(weight: 400)[{_escaped(table.business_name)}]" if table.business_name else ""
     yield f"=== {_raw(table.full_name)}{words}\n"
-    yield "".join(_blocks(table.definition)) or (f"_{_escaped(table.comment)}_\n\n" if table.comment else "")
-    facts = [f"{name}: {value}" for name, value in page.said.get("", {}).items()]
+    told = "".join(_blocks(table.definition)) or (f"_{_escaped(table.comment)}_" if table.comment else "")
+    if told:
+        yield f"#block(sticky: true)[{told}]\n"
+    facts = "; ".join(f"{name}: {value}" for name, value in page.said.get("", {}).items())
     if facts:
-        yield f'#text(size: 8.5pt, fill: rgb("#4d5a61"))[{_escaped("; ".join(facts))}]\n\n'
+        yield f"#block(sticky: true, {_QUIET}[{_escaped(facts)}])\n"
     yield "#table(columns: (7mm, 11mm, 42mm, 32mm, 1fr), table.header([\\#], [Key], [Column], [Type], [Definition]),\n"
     for column in table.columns:
         name = _raw(column.name) + (f" \\ {_escaped(column.business_name)}" if column.business_name else "")
@@ -103,7 +107,7 @@ def _table(page: Page) -> Iterator[str]:
         more = f' \\ #text(size: 8pt, fill: rgb("#4d5a61"))[{_escaped("; ".join(carried))}]' if carried else ""
         null = " \\ #text(size: 8pt)[may be empty]" if column.nullable else ""
         keys = " ".join(page.roles.get(column.name, ()))
-        yield f"[{column.position}], [{keys}], [{name}], [{_raw(column.type)}{null}], [{told}{more}],\n"
+        yield f"[{column.position}], [{keys}], [{name}], [{_raw(shorten(column.type))}{null}], [{told}{more}],\n"
     yield ")\n"
     if page.refers:
         yield "#text(weight: 600)[References]\n\n"
@@ -123,7 +127,7 @@ def _glossary(book: Book) -> Iterator[str]:
         also += [f"broader: {term.broader}"] if term.broader else []
         also += [f"owner: {term.owner}"] if term.owner else []
         if also:
-            yield f'#text(size: 8.5pt, fill: rgb("#4d5a61"))[{_escaped("; ".join(also))}]\n\n'
+            yield f"#{_QUIET}[{_escaped('; '.join(also))}]\n\n"
     if book.rules:
         yield "= Business rules\n"
     for rule in book.rules:

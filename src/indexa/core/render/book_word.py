@@ -17,6 +17,7 @@ from docx.shared import Mm, Pt, RGBColor
 from indexa.core.edition.book import Book, Page
 from indexa.core.edition.facts import Difference
 from indexa.core.render.prose import blocks_of
+from indexa.core.type_families import shorten
 
 _ROWS = 200
 """Rows after which a table ends and another begins: office programs take long over larger ones."""
@@ -35,7 +36,7 @@ def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] =
     """Return the document; `drawings` are the book's plates as PNG, in their order."""
     document = Document()
     _set_up(document, book)
-    _cover(document, book)
+    _cover(document, book, changes)
     if changes:
         document.add_heading("What changed", 1)
         for label, group in groupby(changes, key=lambda one: one.label):
@@ -105,7 +106,7 @@ def _set_up(document: Any, book: Book) -> None:
     settings.append(update)
 
 
-def _cover(document: Any, book: Book) -> None:
+def _cover(document: Any, book: Book, changes: Sequence[Difference]) -> None:
     imprint = book.imprint
     document.add_paragraph().paragraph_format.space_after = Pt(110)
     document.add_paragraph(_plain(imprint.title), style="Title")
@@ -125,20 +126,41 @@ def _cover(document: Any, book: Book) -> None:
     )
 
 
-def _field(paragraph: Any, instruction: str, shown: str) -> None:
-    for kind, text in (("begin", ""), ("", instruction), ("separate", ""), ("shown", shown), ("end", "")):
-        run = paragraph.add_run(shown if kind == "shown" else "")
-        if kind == "shown":
-            continue
-        if kind:
-            char = OxmlElement("w:fldChar")
-            char.set(qn("w:fldCharType"), kind)
-            run._r.append(char)
+def _contents(document: Any, book: Book, changes: Sequence[Difference]) -> None:
+    """Write the contents as a field that holds models and schemas until it is updated, with page numbers then."""
+    lines = [(1, "What changed")] if changes else []
+    for model in book.models:
+        schemas = dict.fromkeys(page.table.schema or "Tables" for page in book.pages_of(model))
+        lines += [(1, model.name), *((2, schema) for schema in schemas)] if schemas else []
+    last = (("Glossary", book.terms), ("Business rules", book.rules), ("Code lists", book.lists))
+    lines += [(1, name) for name, there in last if there]
+    for place, (level, text) in enumerate(lines or [(1, "")]):
+        paragraph = document.add_paragraph()
+        paragraph.paragraph_format.left_indent = Mm(6 * (level - 1))
+        if place == 0:
+            _marks(paragraph, "begin", 'TOC \\o "1-3" \\h \\z \\u', "separate")
+        paragraph.add_run(_plain(text))
+        if place >= len(lines) - 1:
+            _marks(paragraph, "end")
+
+
+def _marks(paragraph: Any, *marks: str) -> None:
+    """Write the marks of a field ("begin", "separate", "end"), and what it is to show."""
+    for mark in marks:
+        if mark in ("begin", "separate", "end"):
+            made = OxmlElement("w:fldChar")
+            made.set(qn("w:fldCharType"), mark)
         else:
-            code = OxmlElement("w:instrText")
-            code.set(qn("xml:space"), "preserve")
-            code.text = text
-            run._r.append(code)
+            made = OxmlElement("w:instrText")
+            made.set(qn("xml:space"), "preserve")
+            made.text = mark
+        paragraph.add_run()._r.append(made)
+
+
+def _field(paragraph: Any, instruction: str, shown: str) -> None:
+    _marks(paragraph, "begin", instruction, "separate")
+    paragraph.add_run(shown)
+    _marks(paragraph, "end")
 
 
 def _picture(document: Any, drawing: bytes, alt: str, number: int, title: str) -> None:
@@ -158,12 +180,16 @@ def _table(document: Any, page: Page) -> None:
     if table.business_name:
         heading.add_run(f"  {_plain(table.business_name)}")
     if table.definition:
-        _text(document, table.definition)
+        _text(document, table.definition, with_next=True)
     elif table.comment:
-        document.add_paragraph().add_run(_plain(table.comment)).italic = True
+        told = document.add_paragraph()
+        told.add_run(_plain(table.comment)).italic = True
+        told.paragraph_format.keep_with_next = True
     facts = "; ".join(f"{name}: {value}" for name, value in page.said.get("", {}).items())
     if facts:
-        document.add_paragraph().add_run(_plain(facts)).font.color.rgb = _QUIET
+        told = document.add_paragraph()
+        told.add_run(_plain(facts)).font.color.rgb = _QUIET
+        told.paragraph_format.keep_with_next = True
     _grid(
         document, ("#", "Key", "Column", "Type", "Definition"), (8, 12, 46, 34, 74), _column_rows(page), machine=(2, 3)
     )
@@ -186,7 +212,7 @@ def _column_rows(page: Page) -> Iterator[tuple[str, ...]]:
         told = [_words(column.definition) or column.comment, "; ".join(carried)]
         null = "\nmay be empty" if column.nullable else ""
         yield (
-            str(column.position), " ".join(page.roles.get(column.name, ())), name, f"{column.type}{null}",
+            str(column.position), " ".join(page.roles.get(column.name, ())), name, f"{shorten(column.type)}{null}",
             "\n".join(text for text in told if text),
         )  # fmt: skip
 
@@ -225,10 +251,11 @@ def _glossary(document: Any, book: Book) -> None:
         _grid(document, ("Code", "Meaning"), (40, 134), rows, machine=(0,))
 
 
-def _text(document: Any, text: str) -> None:
+def _text(document: Any, text: str, *, with_next: bool = False) -> None:
     for block in blocks_of(text):
         style = {"item": "List Bullet", "quote": "Intense Quote"}.get(block.kind)
         paragraph = document.add_paragraph(style=style)
+        paragraph.paragraph_format.keep_with_next = with_next or None
         for piece in block.runs:
             if piece.text == "\n":
                 paragraph.add_run().add_break()
