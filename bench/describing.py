@@ -160,7 +160,7 @@ def _over_http(area: Area, person: Person) -> None:
         for one in people:
             one.join()
         print(f"| search and filters over HTTP, 20 people at once: p50, p95, most ms | {percentiles(taken)} |")
-        _edits(area, visitor)
+        _edits(area, load.Visitor("", cookies))
 
 
 def _edits(area: Area, visitor: load.Visitor) -> None:

@@ -18,6 +18,7 @@ from indexa.core.render.site import build_site
 from indexa.editions import files, forms_of
 from indexa.editions.freezing import collect
 from indexa.editions.models import Approval, Edition
+from indexa.editions.signals import edition_published
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Progress
@@ -89,6 +90,7 @@ def publish_edition(job: Job, progress: Progress) -> str:
     edition.save(update_fields=["checksum", "state", "published_at"])
     if edition.follows is not None:
         Edition.objects.filter(pk=edition.follows.pk, state=State.PUBLISHED).update(state=State.SUPERSEDED)
+    edition_published.send(Edition, edition=edition, person=edition.published_by)
     models_published.send(
         StoredModel, models=edition.content.get("models", []), person=edition.published_by,
         label=f"Edition {edition.number}, {edition.title}",

@@ -148,3 +148,49 @@ class ReadingLink(models.Model):
     def hash_of(token: str) -> str:
         """Hash a token the way it is stored."""
         return hashlib.sha256(token.encode()).hexdigest()
+
+
+class Destination(models.Model):
+    """A shared catalog or place for files that editions of an area are pushed to. Its secret is kept sealed, never in clear."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="destinations")
+    kind = models.CharField(max_length=20)
+    """A kind of `adapters.pushing`."""
+    label = models.CharField(max_length=120)
+    address = models.CharField(max_length=400)
+    name = models.SlugField(max_length=80)
+    """What the area is called there."""
+    sealed_secret = models.TextField(blank=True, editable=False)
+    at_publication = models.BooleanField(default=False)
+    """Whether each edition is pushed as soon as it is published."""
+
+    class Meta:
+        db_table = "destination"
+        ordering = ["label"]
+        constraints = [models.UniqueConstraint(fields=["area", "label"], name="destination_label_in_its_area")]
+
+    def __str__(self) -> str:
+        return self.label
+
+
+class Push(models.Model):
+    """One time that an edition was pushed to a destination: what it changed there, or why it failed."""
+
+    class State(models.TextChoices):
+        RUNNING = "running", "Running"
+        DONE = "done", "Done"
+        FAILED = "failed", "Failed"
+
+    destination = models.ForeignKey(Destination, on_delete=models.CASCADE, related_name="pushes")
+    edition = models.ForeignKey(Edition, on_delete=models.CASCADE, related_name="pushes")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.RUNNING)
+    outcome = models.TextField(blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "push"
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.edition_id} to {self.destination_id}: {self.state}"

@@ -2,13 +2,20 @@
 
 from django.urls import path
 
-from indexa.editions import views
+from indexa.editions import push_views, views
 
 app_name = "editions"
 urlpatterns = [
     path("", views.edition_list, name="list"),
     path("new/", views.new, name="new"),
     path("<int:pk>/", views.page, name="page"),
+    path("latest/", views.latest, name="latest"),
+    path("latest/<path:path>", views.latest, name="latest-file"),
+    path("destinations/", push_views.destinations, name="destinations"),
+    path("destinations/new/", push_views.destination_form, name="destination-new"),
+    path("destinations/<int:pk>/", push_views.destination_form, name="destination"),
+    path("destinations/<int:pk>/remove/", push_views.remove, name="destination-remove"),
+    path("<int:pk>/push/", push_views.push, name="push"),
     path("signing/", views.signing, name="signing"),
     path("<int:pk>/ask/", views.ask, name="ask"),
     path("<int:pk>/decide/", views.decide, name="decide"),

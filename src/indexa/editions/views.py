@@ -6,7 +6,7 @@ from csp.constants import SELF
 from csp.decorators import csp_replace
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.http import HttpResponse, JsonResponse
+from django.http import Http404, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -21,7 +21,7 @@ from indexa.editions import services
 from indexa.editions.building import OUT, State, between, imprint_of, thawed
 from indexa.editions.forms import EditionForm, ShareForm
 from indexa.editions.forms_of import FORMS
-from indexa.editions.models import Edition, ReadingLink, SigningRule
+from indexa.editions.models import Destination, Edition, ReadingLink, SigningRule
 from indexa.editions.serving import serve_file, serve_zip
 from indexa.store.models import Layer, StoredModel
 from indexa.ui.parameters import parse_int, parse_ints
@@ -222,6 +222,18 @@ def read(request: AreaRequest, pk: int, path: str = "") -> HttpResponse:
     return serve_file(request, _edition(request, pk), path)
 
 
+@require_GET
+@in_area(Role.READER)
+def latest(request: AreaRequest, path: str = "") -> HttpResponse:
+    """A page of the latest published edition: the address that stays the same, as catalogs have it."""
+    if path.startswith("datasets/"):
+        raise Http404
+    edition = Edition.objects.filter(area=request.area, state=State.PUBLISHED).order_by("-number").first()
+    if edition is None:
+        raise Http404("No edition is published.")
+    return redirect("editions:read-file", request.area.slug, edition.pk, path or "index.html")
+
+
 def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpResponse:
     asked = edition.approvals.select_related("person")
     documents = [(one, f"documents/{one.file_name}") for one in FORMS.values()] if edition.state in OUT else []
@@ -233,6 +245,8 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
         "signers": services.possible_signers(edition) if edition.state == State.DRAFT else [],
         "wanted": services.approvals_wanted(request.area),
         "documents": documents,
+        "pushes": edition.pushes.select_related("destination", "by")[:10],
+        "destinations": Destination.objects.filter(area=request.area) if edition.state == State.PUBLISHED else [],
         "newer": _changed_since(edition) if edition.state == State.PUBLISHED else 0,
         "links": edition.reading_links.select_related("made_by"),
         "form": ShareForm(),

@@ -9,6 +9,7 @@ INDEXA_TLS            "1" when the server stands behind TLS: secure cookies and 
 INDEXA_PROXIES        how many proxies stand before the server: whose X-Forwarded-For is believed (default 0)
 INDEXA_SOURCE_HOSTS   hosts a source may be on, comma-separated: names, addresses, networks, each with a port or without
 INDEXA_SOURCE_FOLDERS folders that database files may be read from, comma-separated
+INDEXA_PUSH_FOLDERS   folders that editions may be pushed to, comma-separated
 INDEXA_UPLOAD_MB      how much one upload may hold, in megabytes
 """
 
@@ -36,6 +37,7 @@ SECRET_KEY = installation_key(DATA_DIR / "keys" / "session.key")
 SOURCE_KEY_FILE = DATA_DIR / "keys" / "sources.key"
 SOURCE_HOSTS = _listed("INDEXA_SOURCE_HOSTS", "127.0.0.1,localhost,::1")
 SOURCE_FOLDERS = [str(DATA_DIR / "databases"), *_listed("INDEXA_SOURCE_FOLDERS", "")]
+PUSH_FOLDERS = [str(DATA_DIR / "pushed"), *_listed("INDEXA_PUSH_FOLDERS", "")]
 UPLOAD_DIR = DATA_DIR / "uploads"
 UPLOAD_LIMIT = env.int("INDEXA_UPLOAD_MB", default=500) * 1024 * 1024
 FILE_UPLOAD_HANDLERS = [

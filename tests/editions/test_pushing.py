@@ -1,0 +1,216 @@
+"""Editions pushed to Commons, which runs as the process it is, and to a folder: idempotent, told before, logged, refused in plain words."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from unittest.mock import patch
+
+from django.db import transaction
+from django.test import TransactionTestCase, override_settings
+from django.urls import reverse
+
+from indexa.areas.models import Role
+from indexa.editions import pushing, services
+from indexa.editions.building import build_edition, publish_edition
+from indexa.editions.models import Destination, Edition, Push, SigningRule
+from indexa.jobs.errors import JobFailedError
+from indexa.jobs.models import Job
+from indexa.jobs.progress import Silent
+from indexa.modeling import editing
+from indexa.store.models import StoredTable
+from tests.factories import (
+    PASSWORD,
+    column,
+    database,
+    make_area,
+    make_model,
+    make_person,
+    server_address,
+    store,
+    text_of,
+)
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+@contextmanager
+def commons() -> Iterator[tuple[str, str]]:
+    """Run Commons on a database of its own; yields its address and token."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    own = server_address()
+    with database("") as name, tempfile.TemporaryDirectory() as folder:
+        environment = os.environ | {
+            "INDEXA_DATABASE_URL": f"postgresql://{own['user']}:{own['password']}@{own['host']}:{own['port']}/{name}",
+            "INDEXA_DATA_DIR": folder, "DJANGO_SETTINGS_MODULE": "indexa.config.settings.commons", "PYTHONPATH": str(ROOT / "src"),
+        }  # fmt: skip
+        command = [sys.executable, "manage.py", "commons", "--port", str(port)]
+        with subprocess.Popen(
+            command, cwd=ROOT, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
+        ) as server:
+            try:
+                _wait(f"http://127.0.0.1:{port}/health/ready", server)
+                yield f"http://127.0.0.1:{port}", (Path(folder) / "keys" / "commons.token").read_text()
+            finally:
+                server.terminate()
+                server.wait(20)
+
+
+def _wait(address: str, server: subprocess.Popen[bytes]) -> None:
+    for _ in range(300):
+        try:
+            with urllib.request.urlopen(address, timeout=2):
+                return
+        except OSError:
+            assert server.poll() is None, server.stderr.read().decode() if server.stderr else ""
+            time.sleep(0.1)
+    raise AssertionError("Commons does not come up")
+
+
+def page(address: str) -> str:
+    with urllib.request.urlopen(address, timeout=10) as answer:
+        return str(answer.read().decode())
+
+
+class PushCase(TransactionTestCase):
+    def setUp(self) -> None:
+        self.area = make_area()
+        self.people = {role: make_person(self.area, role) for role in Role}
+        self.stored = store(self.area, make_model())
+        SigningRule.objects.create(area=self.area, approvals=0)
+        self.client.login(username=self.people[Role.ADMINISTRATOR].username, password=PASSWORD)
+
+    def define(self, text: str, seen: str = "") -> None:
+        place = editing.place_of(column(self.stored, "mtr.inst_dt"), only_here=False)
+        editing.edit(
+            area=self.area, person=self.people[Role.STEWARD], place=place, field="definition", seen=seen, value=text
+        )
+
+    def published(self) -> Edition:
+        edition, job = services.prepare(
+            area=self.area,
+            person=self.people[Role.STEWARD],
+            title="Meters",
+            note="",
+            models=[self.stored.pk],
+            contents={},
+        )
+        with transaction.atomic():
+            build_edition(job, Silent())
+        signed = services.publish(edition_id=edition.pk, area=self.area, person=self.people[Role.APPROVER])
+        with transaction.atomic():
+            publish_edition(signed, Silent())
+        edition.refresh_from_db()
+        return edition
+
+    def enter(self, **given: str) -> str:
+        url = reverse("editions:destination-new", args=[self.area.slug])
+        return text_of(self.client.post(url, {"label": "There", "name": "billing"} | given, follow=True))  # type: ignore[arg-type]
+
+    def push(self, edition: Edition, destination: Destination) -> str:
+        job = pushing.start(destination=destination, edition=edition, person=self.people[Role.APPROVER])
+        pushing.push_in_background(job, Silent())
+        return Push.objects.latest("pk").outcome
+
+
+class CommonsTests(PushCase):
+    def test_editions_arrive_change_go_and_are_read_there(self) -> None:
+        self.define("Day it was set.")
+        with commons() as (address, token):
+            api = f"{address}/api/catalogs/"
+            self.assertIn("refuses the token", self.enter(kind="catalog", address=api, secret="wrong"))
+            self.assertIn("takes the token", self.enter(kind="catalog", address=api, secret=token))
+            there = Destination.objects.get()
+            self.assertNotIn(token, there.sealed_secret)
+            first = self.published()
+            told = self.client.get(reverse("editions:push", args=[self.area.slug, first.pk]), {"destination": there.pk})
+            self.assertEqual(tuple(told.context["outcome"]), (3, 0, 0, 0))
+            self.assertEqual(self.push(first, there), "3 added, 0 changed, 0 as before, 0 gone")
+            self.assertEqual(self.push(first, there), "0 added, 0 changed, 3 as before, 0 gone")
+            self.define("Day it was installed.", seen="Day it was set.")
+            StoredTable.objects.filter(model=self.stored, name="v_mtr").delete()
+            self.assertEqual(self.push(self.published(), there), "0 added, 1 changed, 1 as before, 1 gone")
+            dataset = page(f"{address}/catalogs/billing/datasets/billing/metering.mtr")
+            for words in (
+                "Day it was installed.",
+                "mtr_srl_no",
+                "/editions/latest/tables/billing-metering-mtr.html",
+                "Indexa",
+            ):
+                self.assertIn(words, dataset)
+            self.assertEqual(dataset.count("columns</") + dataset.count('<td class="num">3</td>'), 2)
+            self.assertIn("gone since", page(f"{address}/catalogs/billing/"))
+            self.assertIn("metering.mtr", page(f"{address}/?q=installed+day"))
+            self.assertIn("Nothing holds", page(f"{address}/?q=%00nowhere"))
+            with self.assertRaises(urllib.error.HTTPError):
+                page(f"{address}/catalogs/nothing/")
+            for content, kind in (
+                (b'{"@context": "https://elsewhere.example/"}', "application/ld+json"),
+                (b"x", "text/plain"),
+                (b"<a", "text/turtle"),
+            ):
+                request = urllib.request.Request(
+                    f"{api}billing/", data=content, method="PUT", headers={"Authorization": f"Bearer {token}", "Content-Type": kind}
+                )  # fmt: skip
+                with self.assertRaises(urllib.error.HTTPError) as caught:
+                    urllib.request.urlopen(request, timeout=10)
+                self.assertEqual(caught.exception.code, 422)
+        with patch("indexa.adapters.pushing.http_catalog._PAUSES", (0.0, 0.0)):
+            job = pushing.start(destination=there, edition=Edition.objects.get(number=2), person=None)
+            with self.assertRaisesMessage(JobFailedError, "can't be reached"):
+                pushing.push_in_background(job, Silent())
+        self.assertEqual(Push.objects.latest("pk").state, Push.State.FAILED)
+
+
+class FolderTests(PushCase):
+    def test_a_folder_holds_the_latest_edition_and_nothing_else_is_touched(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, override_settings(PUSH_FOLDERS=[folder]):
+            self.assertIn("not below a folder", self.enter(kind="folder", address="/etc"))
+            self.assertIn("not below a folder", self.enter(kind="folder", address=f"{folder}/../x"))
+            self.assertIn("can be written to", self.enter(kind="folder", address=folder, at_publication="1"))
+            (Path(folder) / "billing" / "own.txt").write_text("ours")
+            first = self.published()
+            pushing.push_in_background(Job.objects.get(kind="push"), Silent())
+            files = first.files.count()
+            self.assertEqual(Push.objects.get().outcome, f"{files} added, 0 changed, 0 as before, 0 gone")
+            there = Path(folder) / "billing"
+            self.assertIn(b"Edition 1", (there / "index.html").read_bytes())
+            self.assertTrue((there / "documents" / "edition.pdf").read_bytes().startswith(b"%PDF"))
+            StoredTable.objects.filter(model=self.stored, name="v_mtr").delete()
+            self.published()
+            pushing.push_in_background(Job.objects.filter(kind="push").latest("pk"), Silent())
+            self.assertFalse((there / "tables" / "billing-metering-v-mtr.html").exists())
+            self.assertEqual((there / "own.txt").read_text(), "ours")
+
+    def test_only_administrators_enter_and_approvers_push(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, override_settings(PUSH_FOLDERS=[folder]):
+            self.enter(kind="folder", address=folder)
+            edition, there = self.published(), Destination.objects.get()
+            addresses = {
+                reverse("editions:destination-new", args=[self.area.slug]): Role.ADMINISTRATOR,
+                reverse("editions:destination", args=[self.area.slug, there.pk]): Role.ADMINISTRATOR,
+                f"{reverse('editions:push', args=[self.area.slug, edition.pk])}?destination={there.pk}": Role.APPROVER,
+                reverse("editions:destinations", args=[self.area.slug]): Role.READER,
+            }
+            for role in Role:
+                self.client.login(username=self.people[role].username, password=PASSWORD)
+                for address, least in addresses.items():
+                    self.assertEqual(
+                        self.client.get(address).status_code, 200 if role >= least else 403, (role, address)
+                    )
+            self.client.login(
+                username=make_person(make_area("Elsewhere"), Role.ADMINISTRATOR).username, password=PASSWORD
+            )
+            for address in addresses:
+                self.assertEqual(self.client.get(address).status_code, 404)
