@@ -63,11 +63,11 @@ class DiagramCommandTests(TestCase):
         self.assertEqual(png[:8], b"\x89PNG\r\n\x1a\n")
         dots = struct.unpack(">II", png[16:24])
         self.assertTrue(all(abs(got - 2 * side) <= 2 for got, side in zip(dots, (width, height), strict=True)))
-        self.out("render", "--to", "pdf")
+        self.out("render", "--to", "diagram-pdf")
         (sheet,) = PdfReader(self.folder / "out").pages
         self.assertTrue(abs(float(sheet.mediabox.width) - width * 0.75) < 1)
         self.assertIn("inv_ln", sheet.extract_text())
-        self.out("render", "--to", "pdf", "--paper", "a4", "--style", "grid", "--depth", "full")
+        self.out("render", "--to", "diagram-pdf", "--paper", "a4", "--style", "grid", "--depth", "full")
         sheets = PdfReader(self.folder / "out").pages
         self.assertIn(f"sheet 1 of {len(sheets)}: row 1, column 1", sheets[0].extract_text())
         texts = "".join(sheet.extract_text() for sheet in sheets)
@@ -99,3 +99,27 @@ class DiagramCommandTests(TestCase):
         dot = self.out("render", "--to", "dot")
         self.assertIn("bill_inv -> bill_acct", dot)
         self.assertIn("style=dashed", dot)
+
+
+class DocumentCommandTests(TestCase):
+    def test_models_become_pages_documents_and_open_formats_without_a_server(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            script, other = Path(folder) / "s.sql", Path(folder) / "o.sql"
+            script.write_text(SCRIPT)
+            other.write_text("create table lab.probe (probe_id bigint primary key);")
+            for form, begins in (
+                ("pdf", b"%PDF-"), ("docx", b"PK"), ("xlsx", b"PK"), ("csv", b"PK"), ("md", b"# Water"), ("dcat", b"@prefix"),
+                ("datapackage", b"{"), ("avro", b"["), ("xmi", b"<?xml"),
+            ):  # fmt: skip
+                target = Path(folder) / f"out.{form}"
+                code = main(["render", str(script), str(other), "--to", form, "--title", "Water", "-o", str(target)])
+                self.assertEqual((code, target.read_bytes().startswith(begins)), (0, True), form)
+            self.assertEqual(
+                main(["render", str(script), "--to", "html", "--without", "diagrams", "-o", f"{folder}/pages"]), 0
+            )
+            pages = {str(path.relative_to(f"{folder}/pages")) for path in Path(f"{folder}/pages").rglob("*.html")}
+            self.assertIn("index.html", pages)
+            self.assertEqual(sum(page.startswith("tables/") for page in pages), 4)
+            self.assertEqual(main(["render", str(script), "--to", "html", "-o", f"{folder}/pages.zip"]), 0)
+            with self.assertRaises(SystemExit):
+                main(["render", str(script), str(other), "--to", "svg"])

@@ -13,8 +13,10 @@ from indexa.core.building import changing
 from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, Index, IndexPart, Model, Table
 from indexa.editions import services as editions
-from indexa.editions.models import Edition
+from indexa.editions.building import build_edition, publish_edition
+from indexa.editions.models import SigningRule
 from indexa.jobs.models import Job
+from indexa.jobs.progress import Silent
 from indexa.reconcile import services as reconciliations
 from indexa.reconcile.models import DriftWatch, ModelComparison
 from indexa.sources import schedules
@@ -154,10 +156,17 @@ class BranchTests(ComparingCase):
         self.assertEqual(column(own, "mtr.note").type, "text")
 
     def test_a_publication_keeps_a_version_where_something_changed(self) -> None:
+        SigningRule.objects.create(area=self.area, approvals=0)
         for number in (1, 2):
-            edition = Edition.objects.create(
-                area=self.area, title=f"Spring {number}", state=Edition.State.DRAFT, content={"models": [self.model.pk]}
+            edition, job = editions.prepare(
+                area=self.area,
+                person=self.person,
+                title=f"Spring {number}",
+                note="",
+                models=[self.model.pk],
+                contents={},
             )
-            editions.publish(edition_id=edition.pk, area=self.area, person=self.person)
+            build_edition(job, Silent())
+            publish_edition(editions.publish(edition_id=edition.pk, area=self.area, person=self.person), Silent())
         self.assertEqual([one.label for one in self.model.versions.all()], ["Edition 1, Spring 1"])
         self.assertFalse(ModelComparison.objects.exists())

@@ -7,7 +7,7 @@ import sys
 from collections.abc import Sequence
 from typing import Any
 
-from indexa.cli import building, check, comparing, diagrams, infer, names, read
+from indexa.cli import building, check, comparing, diagrams, documents, infer, names, read
 
 _EXAMPLES = {
     "read": (
@@ -23,6 +23,8 @@ _EXAMPLES = {
     "render": (
         "render billing.json --suggested --to svg -o billing.svg",
         "render schema.sql --to mermaid --depth keys -o schema.mmd",
+        "render billing.json works.json --to docx --title 'Data dictionary' -o dictionary.docx",
+        "render dump.sql --to html --without undescribed -o pages/",
     ),
     "ddl": (
         "ddl billing.json --dialect oracle -o billing.sql",
@@ -60,7 +62,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
             "what a model does not declare: keys and relationships, as proposals",
         ),
         ("layout", diagrams.add_layout, diagrams.layout, "the places of a diagram's tables and lines, as JSON"),
-        ("render", diagrams.add_render, diagrams.render, "a diagram as SVG, PNG, PDF, Mermaid or DOT"),
+        (
+            "render",
+            documents.add_render,
+            documents.render,
+            "documentation as pages, documents and open formats, or a diagram",
+        ),
         ("ddl", building.add_ddl, building.ddl, "the script that makes a model on a platform"),
         ("derive", building.add_derive, building.derive, "a logical model to a physical one, or the other way round"),
         ("compare", comparing.add_compare, comparing.compare, "what differs between two models"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
 
 _STYLES = ("orthogonal", "layered", "neighbourhoods", "radial", "grid")
 _DEPTHS = ("names", "keys", "columns", "full")
-_FORMS = ("svg", "png", "pdf", "mermaid", "dot")
+_FORMS = ("svg", "png", "diagram-pdf", "mermaid", "dot")
 
 
 def add_layout(parser: argparse.ArgumentParser) -> None:
@@ -25,10 +26,10 @@ def add_layout(parser: argparse.ArgumentParser) -> None:
     _add_shared(parser, "where the layout goes, as JSON; - for standard output")
 
 
-def add_render(parser: argparse.ArgumentParser) -> None:
-    """Describe what `render` takes."""
-    _add_shared(parser, "where the picture goes; - for standard output")
-    parser.add_argument("--to", required=True, choices=_FORMS, help="the form of the output")
+def add_render(parser: argparse.ArgumentParser, more: Sequence[str] = ()) -> None:
+    """Describe what `render` takes; `more` are forms that are no diagrams."""
+    _add_shared(parser, "where the output goes; - for standard output", several=True)
+    parser.add_argument("--to", required=True, choices=(*more, *_FORMS), help="the form of the output")
     parser.add_argument("--notation", choices=("crows-foot", "idef1x", "uml"), default="crows-foot")
     parser.add_argument(
         "--names", choices=("physical", "business", "both"), default="both", help="which names cards show"
@@ -41,8 +42,12 @@ def add_render(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
-def _add_shared(parser: argparse.ArgumentParser, output: str) -> None:
-    parser.add_argument("model", help="a model file, or anything that `indexa read` takes")
+def _add_shared(parser: argparse.ArgumentParser, output: str, *, several: bool = False) -> None:
+    told = "a model file, or anything that `indexa read` takes"
+    if several:
+        parser.add_argument("model", nargs="+", help=f"{told}; documents take several")
+    else:
+        parser.add_argument("model", help=told)
     parser.add_argument("-o", "--output", default="-", help=output)
     parser.add_argument(
         "--tables", default="", metavar="GLOB",
@@ -85,7 +90,7 @@ def _render(given: argparse.Namespace) -> int:
     drawing = _drawing(given, given.names)
     if given.to == "svg":
         content = document(drawing, given.notation, palette=given.theme, fonts=SHIPPED).encode()
-    elif given.to in ("png", "pdf"):
+    elif given.to in ("png", "diagram-pdf"):
         content = _typeset(given, drawing)
     else:
         content = (as_mermaid(drawing) if given.to == "mermaid" else as_dot(drawing)).encode()

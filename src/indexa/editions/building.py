@@ -10,12 +10,13 @@ from django.contrib.staticfiles import finders
 from django.urls import reverse
 from django.utils import timezone
 
+from indexa.adapters.documents import FORMS, OPEN_FORMS
 from indexa.core.edition import parts
 from indexa.core.edition.book import Book, book_of
 from indexa.core.edition.facts import Difference, differences, facts_of
 from indexa.core.edition.parts import Contents, Frozen, Imprint, Signature
 from indexa.core.render.site import build_site
-from indexa.editions import files, forms_of
+from indexa.editions import files
 from indexa.editions.freezing import collect
 from indexa.editions.models import Approval, Edition
 from indexa.editions.signals import edition_published
@@ -102,9 +103,10 @@ def _all_forms(
     book: Book, changes: list[Difference] | None, since: str, progress: Progress
 ) -> Iterator[tuple[str, bytes]]:
     yield from build_site(book, fonts(), changes, since)
-    for form in forms_of.FORMS.values():
-        progress.report(f"Making the {form.label}")
-        yield f"documents/{form.file_name}", form.make(book, changes or [])
+    for folder, forms in (("documents", FORMS), ("open", OPEN_FORMS)):
+        for form in forms.values():
+            progress.report(f"Making the {form.label}")
+            yield f"{folder}/{form.file_name}", form.make(book, changes or [])
     yield "facts.json", msgspec.json.encode(facts_of(book), order="deterministic")
 
 

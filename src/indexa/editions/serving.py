@@ -32,7 +32,7 @@ def serve_file(request: HttpRequest, edition: Edition, path: str) -> HttpRespons
     if zipped:
         response["Content-Encoding"] = "gzip"
     response["Vary"] = "Accept-Encoding"
-    if found.path.startswith("documents/"):
+    if found.path.startswith(("documents/", "open/")):
         response["Content-Disposition"] = content_disposition_header(True, document_name(edition, found.path)) or ""
     response["X-Robots-Tag"] = "noindex"
     return response
@@ -40,8 +40,9 @@ def serve_file(request: HttpRequest, edition: Edition, path: str) -> HttpRespons
 
 def document_name(edition: Edition, path: str) -> str:
     """Return what a document of an edition is called where it is saved."""
-    ending = path.rpartition("/")[2].partition(".")[2]
-    return f"{slugify(edition.title) or 'edition'}-{edition.number or 'draft'}.{ending}"
+    folder, _, name = path.rpartition("/")
+    named = f"{slugify(edition.title) or 'edition'}-{edition.number or 'draft'}"
+    return f"{named}-{name}" if folder == "open" else f"{named}.{name.partition('.')[2]}"
 
 
 def serve_zip(edition: Edition) -> StreamingHttpResponse:

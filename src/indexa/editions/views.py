@@ -13,6 +13,7 @@ from django.urls import reverse
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from indexa.adapters.documents import FORMS, OPEN_FORMS
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.changes.models import ChangeSet
@@ -20,7 +21,6 @@ from indexa.core.edition.book import book_of
 from indexa.editions import services
 from indexa.editions.building import OUT, State, between, imprint_of, thawed
 from indexa.editions.forms import EditionForm, ShareForm
-from indexa.editions.forms_of import FORMS
 from indexa.editions.models import Destination, Edition, ReadingLink, SigningRule
 from indexa.editions.serving import serve_file, serve_zip
 from indexa.store.models import Layer, StoredModel
@@ -237,6 +237,9 @@ def latest(request: AreaRequest, path: str = "") -> HttpResponse:
 def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpResponse:
     asked = edition.approvals.select_related("person")
     documents = [(one, f"documents/{one.file_name}") for one in FORMS.values()] if edition.state in OUT else []
+    open_forms = (
+        [(one, f"open/{one.file_name}") for one in OPEN_FORMS.values()] if edition.frozen_id and documents else []
+    )
     context = {
         "edition": edition,
         "is_out": edition.state in OUT,
@@ -245,6 +248,7 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
         "signers": services.possible_signers(edition) if edition.state == State.DRAFT else [],
         "wanted": services.approvals_wanted(request.area),
         "documents": documents,
+        "open_forms": open_forms,
         "pushes": edition.pushes.select_related("destination", "by")[:10],
         "destinations": Destination.objects.filter(area=request.area) if edition.state == State.PUBLISHED else [],
         "newer": _changed_since(edition) if edition.state == State.PUBLISHED else 0,

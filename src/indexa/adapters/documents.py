@@ -1,4 +1,4 @@
-"""The documents of an edition: a registry of forms, all made from the same content."""
+"""The forms of an edition beside its pages: documents and open formats, all made from the same content."""
 
 from __future__ import annotations
 
@@ -7,12 +7,14 @@ import io
 import zipfile
 from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
+from urllib.parse import quote
 
 from indexa.adapters.typesetting import book_pdf, png_of
 from indexa.core.dictionary.entry import Entry
 from indexa.core.dictionary.key_roles import key_roles
 from indexa.core.edition.book import Book
 from indexa.core.edition.facts import Difference
+from indexa.core.edition.open import dcat, skos, structures, tabular, xmi
 from indexa.core.render import book_typst, book_word, csv_file, markdown, xlsx
 from indexa.core.render.cells import neutral
 from indexa.core.render.diagram import svg
@@ -28,6 +30,8 @@ class Form(NamedTuple):
     file_name: str
     media_type: str
     make: Make
+    cannot: tuple[str, ...] = ()
+    """What of an edition it does not carry."""
 
 
 def _pdf(book: Book, changes: Sequence[Difference]) -> bytes:
@@ -133,4 +137,39 @@ FORMS: dict[str, Form] = {
     "md": Form("Markdown", "for a repository", "edition.md", "text/markdown", _markdown),
     "csv": Form("CSV bundle", "columns, terms, codes, changes", "edition-csv.zip", "application/zip", _csv_bundle),
 }
-"""By the name that commands use."""
+"""Documents by the name that commands use."""
+
+
+def _of(write: Callable[[Book], bytes]) -> Make:
+    return lambda book, changes: write(book)
+
+
+def _base(book: Book) -> str:
+    """Return the address below which things lie that have none on this machine: a name that nobody else uses."""
+    return f"urn:indexa:{quote(book.imprint.area.lower().replace(' ', '-'))}:"
+
+
+OPEN_FORMS: dict[str, Form] = {
+    "dcat": Form(
+        "DCAT 3", "for catalogs, as Turtle", "catalog.ttl", "text/turtle", _of(lambda book: dcat.write(book, _base(book))), dcat.CANNOT
+    ),
+    "skos": Form(
+        "SKOS", "terms and code lists, as Turtle", "glossary.ttl", "text/turtle", _of(lambda book: skos.write(book, _base(book))), skos.CANNOT
+    ),
+    "csvw": Form(
+        "CSV on the Web", "metadata of tables", "csvw-metadata.json", "application/csvm+json", _of(tabular.csvw), tabular.CANNOT_CSVW
+    ),
+    "datapackage": Form(
+        "Data Package", "with Table Schema", "datapackage.json", "application/json", _of(tabular.data_package), tabular.CANNOT_PACKAGE
+    ),
+    "jsonschema": Form(
+        "JSON Schema", "a definition a table", "schema.json", "application/schema+json", _of(structures.json_schema),
+        structures.CANNOT_JSON_SCHEMA,
+    ),
+    "avro": Form("Avro", "a record a table", "schemas.avsc", "application/json", _of(structures.avro), structures.CANNOT_AVRO),
+    "contract": Form(
+        "Data contract", "by the open standard", "contract.odcs.yaml", "application/yaml", _of(structures.contract), structures.CANNOT_CONTRACT
+    ),
+    "xmi": Form("UML class model", "XMI 2.5.1", "model.xmi", "application/xml", _of(xmi.write), xmi.CANNOT),
+}  # fmt: skip
+"""Open formats by the name that commands use."""

@@ -1,0 +1,96 @@
+"""Renders models as documentation: pages, documents, open formats; and, as before, one of them as a diagram."""
+
+from __future__ import annotations
+
+import argparse
+import datetime as dt
+import sys
+import zipfile
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from indexa.adapters.errors import SourceError
+from indexa.cli import diagrams
+from indexa.cli.failing import run_or_say_why
+
+if TYPE_CHECKING:
+    from indexa.core.edition.book import Book
+
+DOCUMENTS = ("html", "pdf", "docx", "xlsx", "md", "csv")
+OPEN_FORMS = ("dcat", "skos", "csvw", "datapackage", "jsonschema", "avro", "contract", "xmi")
+
+
+def add_render(parser: argparse.ArgumentParser) -> None:
+    """Describe what `render` takes."""
+    diagrams.add_render(parser, more=(*DOCUMENTS, *OPEN_FORMS))
+    parser.add_argument("--title", default="", help="of a document; the model's name by default")
+    parser.add_argument("--area", default="Documentation", help="whose document it is")
+    parser.add_argument("--without", action="append", default=[], choices=("views", "comments", "undescribed", "technical", "diagrams"),
+                        help="what a document leaves out; may be given several times")  # fmt: skip
+
+
+def render(given: argparse.Namespace) -> int:
+    """Write models as documentation, or one as a diagram. Returns 0, or 1 where a model can't be read."""
+    if given.to not in (*DOCUMENTS, *OPEN_FORMS):
+        if len(given.model) > 1:
+            raise SystemExit("indexa: a diagram shows one model; give one.")
+        given.model = given.model[0]
+        return diagrams.render(given)
+    return run_or_say_why(lambda: _render(given), failed=1, about=", ".join(given.model))
+
+
+def _render(given: argparse.Namespace) -> int:
+    book = _book(given)
+    if given.to == "html":
+        _write_pages(book, given.output)
+        return 0
+    from indexa.adapters import documents
+
+    form = (documents.FORMS | documents.OPEN_FORMS)[given.to]
+    content = form.make(book, [])
+    if given.output == "-":
+        sys.stdout.buffer.write(content)
+    else:
+        Path(given.output).write_bytes(content)
+    if form.cannot:
+        print(f"indexa: {form.label} does not carry: {'; '.join(form.cannot)}.", file=sys.stderr)
+    return 0
+
+
+def _book(given: argparse.Namespace) -> Book:
+    from indexa.adapters.graphviz import place_by_graphviz
+    from indexa.cli.inputs import model_of
+    from indexa.core.diagram.arranging import arrange
+    from indexa.core.diagram.neighbourhoods import suggested
+    from indexa.core.edition.book import book_of
+    from indexa.core.edition.parts import Contents, Frozen, Imprint, Picture
+
+    models = [model_of(one) for one in given.model]
+    contents = Contents(**dict.fromkeys(given.without, False))
+    pictures = []
+    for place, model in enumerate(models if contents.diagrams else []):
+        drawing = arrange(model, place_by_graphviz, tables=set(suggested(model)), style="orthogonal", depth="columns")
+        drawing.title = f"Overview of {model.name}" if model.name else "Overview"
+        pictures += [Picture(place, drawing)] if drawing.cards else []
+    title = given.title or ", ".join(model.name for model in models if model.name) or "Data dictionary"
+    imprint = Imprint(title, given.area, "", "Indexa", dt.datetime.now(dt.UTC))
+    return book_of(Frozen(given.area, title, "", contents, models, pictures), imprint)
+
+
+def _write_pages(book: Book, output: str) -> None:
+    from indexa.adapters.fonts import SHIPPED
+    from indexa.core.render.site import build_site
+
+    if output == "-":
+        raise SourceError("no-output", "Pages are many files.", "Name a folder or a zip file with -o.")
+    fonts = {path.name: path.read_bytes() for path in SHIPPED.values()}
+    pages = build_site(book, fonts)
+    if output.endswith(".zip"):
+        with zipfile.ZipFile(output, "w", zipfile.ZIP_DEFLATED) as archive:
+            for path, content in pages:
+                archive.writestr(path, content)
+        return
+    for path, content in pages:
+        target = Path(output) / path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(content)
