@@ -10,14 +10,21 @@ import tempfile
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from threading import Thread
 from unittest.mock import patch
 
+import boto3
+from cheroot import wsgi
 from django.db import transaction
 from django.test import TransactionTestCase, override_settings
 from django.urls import reverse
+from dulwich.object_store import tree_lookup_path
+from dulwich.repo import Repo
+from moto.server import ThreadedMotoServer
+from wsgidav.wsgidav_app import WsgiDAVApp
 
 from indexa.areas.models import Role
 from indexa.editions import pushing, services
@@ -214,3 +221,108 @@ class FolderTests(PushCase):
             )
             for address in addresses:
                 self.assertEqual(self.client.get(address).status_code, 404)
+
+
+class FileStoreTests(PushCase):
+    """Real servers from the registries, on loopback."""
+
+    def round_trip(self, destination: Destination, read: Callable[[str], bytes | None]) -> None:
+        """Push two editions: the second changes a page and takes one away; the same again changes nothing."""
+        self.define("Day it was set.")
+        first = self.published()
+        files = first.files.count()
+        told = pushing.plan(destination, first)
+        self.assertEqual(tuple(told), (files, 0, 0, 0))
+        self.assertEqual(self.push(first, destination), f"{files} added, 0 changed, 0 as before, 0 gone")
+        self.assertEqual(self.push(first, destination), f"0 added, 0 changed, {files} as before, 0 gone")
+        page = read("tables/billing-metering-mtr.html")
+        assert page is not None
+        self.assertIn(b"Day it was set.", page)
+        self.define("Day it was installed.", seen="Day it was set.")
+        StoredTable.objects.filter(model=self.stored, name="v_mtr").delete()
+        self.assertIn("1 gone", self.push(self.published(), destination))
+        self.assertIn(b"Day it was installed.", read("tables/billing-metering-mtr.html") or b"")
+        self.assertIsNone(read("tables/billing-metering-v-mtr.html"))
+
+    def test_a_bucket(self) -> None:
+        with free_port() as port:
+            server = ThreadedMotoServer(ip_address="127.0.0.1", port=port, verbose=False)
+            server.start()
+            self.addCleanup(server.stop)
+            address = f"http://127.0.0.1:{port}"
+            client = boto3.client(
+                "s3", endpoint_url=address, aws_access_key_id="k", aws_secret_access_key="s", region_name="us-east-1"
+            )
+            client.create_bucket(Bucket="documents")
+            self.assertIn("NoSuchBucket", self.enter(kind="s3", address=f"{address}/nowhere", secret="k:s"))
+            self.assertIn("with a colon between", self.enter(kind="s3", address=f"{address}/documents", secret="k"))
+            self.assertIn("can be written to", self.enter(kind="s3", address=f"{address}/documents", secret="k:s"))
+
+            def read(path: str) -> bytes | None:
+                try:
+                    return bytes(client.get_object(Bucket="documents", Key=f"billing/{path}")["Body"].read())
+                except client.exceptions.NoSuchKey:
+                    return None
+
+            self.round_trip(Destination.objects.get(), read)
+
+    def test_a_webdav_folder(self) -> None:
+        with free_port() as port, tempfile.TemporaryDirectory() as folder:
+            users = {"user_mapping": {"*": {"ines": {"password": "dav"}}}}
+            app = WsgiDAVApp(
+                {"provider_mapping": {"/": folder}, "simple_dc": users, "verbose": 0, "logging": {"enable": False}}
+            )
+            server = wsgi.Server(("127.0.0.1", port), app)
+            Thread(target=server.safe_start, daemon=True).start()
+            self.addCleanup(server.stop)
+            address = f"http://127.0.0.1:{port}"
+            _until_open(port)
+            self.assertIn(
+                "refuses the name or password", self.enter(kind="webdav", address=address, secret="ines:wrong")
+            )
+            self.assertIn("can be written to", self.enter(kind="webdav", address=address, secret="ines:dav"))
+
+            def read(path: str) -> bytes | None:
+                file = Path(folder) / "billing" / path
+                return file.read_bytes() if file.exists() else None
+
+            self.round_trip(Destination.objects.get(), read)
+
+    def test_a_git_repository(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, override_settings(PUSH_FOLDERS=[folder]):
+            Repo.init_bare(f"{folder}/catalog.git", mkdir=True).close()
+            self.assertIn("can't be used", self.enter(kind="git", address=f"{folder}/nowhere.git"))
+            self.assertIn("not below a folder", self.enter(kind="git", address="/etc"))
+            self.assertIn("empty so far", self.enter(kind="git", address=f"{folder}/catalog.git"))
+
+            def read(path: str) -> bytes | None:
+                with Repo(f"{folder}/catalog.git") as repo:
+                    try:
+                        _, blob = tree_lookup_path(
+                            repo.__getitem__, repo[repo.refs[b"refs/heads/main"]].tree, f"billing/{path}".encode()
+                        )
+                    except KeyError:
+                        return None
+                    return bytes(repo[blob].data)
+
+            self.round_trip(Destination.objects.get(), read)
+            with Repo(f"{folder}/catalog.git") as repo:
+                commits = [one.commit for one in repo.get_walker(include=[repo.refs[b"refs/heads/main"]])]
+            self.assertEqual(len(commits), 2)
+
+
+@contextmanager
+def free_port() -> Iterator[int]:
+    """Yield a port that nobody listens on."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port: int = probe.getsockname()[1]
+    yield port
+
+
+def _until_open(port: int) -> None:
+    for _ in range(100):
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                return
+        time.sleep(0.05)

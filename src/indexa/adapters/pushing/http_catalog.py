@@ -9,20 +9,13 @@ import urllib.request
 from typing import Any
 from urllib.parse import quote, urlsplit
 
-from indexa.adapters.pushing.registry import Place, Pushed, PushError, Sent, register
+from indexa.adapters.pushing.registry import NoRedirect, Place, Pushed, PushError, Sent, register
 
 _SECONDS = 120
 _PAUSES = (0.0, 1.0, 4.0)
 """Before each try, in seconds: a server that is busy or starting gets another chance."""
 _MOST_BYTES = 1_000_000
 AGENT = "Indexa"
-
-
-class _NoRedirect(urllib.request.HTTPRedirectHandler):
-    """A token is sent to the address that was entered, and to no other."""
-
-    def redirect_request(self, *_: Any) -> None:
-        return None
 
 
 @register("catalog", "Catalog server", "http://127.0.0.1:8650/api/catalogs/", has_secret=True)
@@ -65,7 +58,7 @@ def _ask(place: Place, content: bytes, method: str, *, dry: bool) -> tuple[int, 
         raise PushError("The address begins with http:// or https://.")
     address = f"{place.address.rstrip('/')}/{quote(place.name, safe='')}/" + ("?dry=1" if dry else "")
     headers = {"Authorization": f"Bearer {place.secret}", "Content-Type": "application/ld+json", "User-Agent": AGENT}
-    opener = urllib.request.build_opener(_NoRedirect)
+    opener = urllib.request.build_opener(NoRedirect)
     why = ""
     for pause in _PAUSES:
         time.sleep(pause)

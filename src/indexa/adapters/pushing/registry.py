@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import urllib.request
 from collections.abc import Callable, Iterable
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from indexa.core.errors import CoreError
 
@@ -12,6 +13,13 @@ class PushError(CoreError):
     """A destination that can't be reached, or refused what was sent; the message says why and what to do."""
 
     code = "push"
+
+
+class NoRedirect(urllib.request.HTTPRedirectHandler):
+    """A secret is sent to the address that was entered, and to no other."""
+
+    def redirect_request(self, *_: Any) -> None:
+        """Follow nothing."""
 
 
 class Place(NamedTuple):
