@@ -14,9 +14,10 @@ from indexa.adapters.documents import FORMS, OPEN_FORMS
 from indexa.core.edition import parts
 from indexa.core.edition.book import Book, book_of
 from indexa.core.edition.facts import Difference, differences, facts_of
-from indexa.core.edition.parts import Contents, Frozen, Imprint, Signature
+from indexa.core.edition.parts import Frozen, Imprint, Signature
 from indexa.core.render.site import build_site
 from indexa.editions import files
+from indexa.editions.composing import contents_of
 from indexa.editions.freezing import collect
 from indexa.editions.models import Approval, Edition
 from indexa.editions.signals import edition_published
@@ -56,10 +57,11 @@ def build_edition(job: Job, progress: Progress) -> str:
     stored = list(StoredModel.objects.filter(pk__in=edition.content["models"], area=edition.area).order_by("name"))
     if not stored:
         raise JobFailedError("None of the chosen models exists any longer.", "Choose others.")
-    contents = msgspec.convert(edition.content["contents"], Contents)
+    contents = contents_of(edition.content)
     frozen = collect(
-        area=edition.area, title=edition.title, note=edition.note, models=stored, contents=contents, progress=progress
-    )
+        area=edition.area, title=edition.title, note=edition.note, models=stored, contents=contents, progress=progress,
+        text=edition.content.get("text", ""), above=edition.content.get("above", ""),
+    )  # fmt: skip
     edition.frozen_id = files.keep(parts.freeze(frozen))
     edition.follows = _before(edition)
     book = book_of(frozen, imprint_of(edition))

@@ -8,6 +8,7 @@ from django import forms
 
 from indexa.areas.models import Area
 from indexa.core.edition.parts import Contents
+from indexa.editions.composing import LONGEST_TEXT, thresholds
 from indexa.store.models import StoredModel
 from indexa.ui.forms import Styled
 
@@ -36,8 +37,21 @@ class EditionForm(Styled):
     glossary = forms.BooleanField(required=False, initial=True, label="Terms and business rules")
     codes = forms.BooleanField(required=False, initial=True, label="Code lists that columns carry")
 
+    tables = forms.BooleanField(required=False, initial=True, label="A page for each table")
+    drafts = forms.BooleanField(required=False, initial=True, label="Terms that are drafts")
+    above = forms.ChoiceField(required=False, label="Left out for its class")
+    text = forms.CharField(
+        required=False, label="Own text", max_length=LONGEST_TEXT, widget=forms.Textarea(attrs={"rows": 8}),
+        help_text="Markdown; “# Title” begins a section. [[schema.table]] names a table and stays true when it is renamed.",
+    )  # fmt: skip
+    template_name_to_keep = forms.CharField(
+        required=False, max_length=80, label="Keep these choices as a template", help_text="Its name; empty keeps none."
+    )
+
     def __init__(self, *args: Any, area: Area, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
+        above: Any = self.fields["above"]
+        above.choices = thresholds(area)
         models: Any = self.fields["models"]
         models.queryset = StoredModel.objects.filter(area=area)
         models.label_from_instance = lambda model: f"{model.name} ({model.layer})"

@@ -6,14 +6,17 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+import msgspec
 from django.db import connection
 
 from indexa.areas.models import Area
 from indexa.core.edition import parts
 from indexa.core.edition.parts import Contents, Frozen
+from indexa.core.model import Model
 from indexa.describing.models import Aspect, Assignment
 from indexa.describing.saying import in_words
 from indexa.diagrams.pictures import shared_pictures
+from indexa.editions.composing import left_out, sections_of
 from indexa.glossary.models import CodeList, Domain, Governed, Rule, Term
 from indexa.jobs.progress import Progress
 from indexa.store.loading import load_model
@@ -24,22 +27,50 @@ _MOST_PLACES = 200
 
 
 def collect(
-    *, area: Area, title: str, note: str, models: Sequence[StoredModel], contents: Contents, progress: Progress
-) -> Frozen:
-    """Read what an edition of some models tells, as it is now."""
+    *, area: Area, title: str, note: str, models: Sequence[StoredModel], contents: Contents, progress: Progress, text: str = "", above: str = ""
+) -> Frozen:  # fmt: skip
+    """Read what an edition of some models tells, as it is now.
+
+    `text` is its own text, with names kept as `composing.keep_names` has them; what is classified `above` a threshold is left out.
+    """
     loaded = []
     for number, one in enumerate(models):
         progress.report(f"Loading {one.name}", number, len(models))
         loaded.append(load_model(one, with_words=True))
+    tables, columns, words = left_out(area, above, [one.pk for one in models])
+    loaded = [_without(model, tables, columns) for model in loaded] if words else loaded
     ids = [one.pk for one in models]
     pictures = shared_pictures({pk: place for place, pk in enumerate(ids)}) if contents.diagrams else []
     carried, places = _carried(ids)
     return Frozen(
         area=area.name, title=title, note=note, contents=contents, models=loaded, pictures=pictures,
         said=_said(area, ids) if contents.stewardship else {}, carried=carried,
-        terms=_terms(area, places["term"]) if contents.glossary else [], rules=_rules(area, ids) if contents.glossary else [],
+        sections=sections_of(text), left_out=words, terms=_terms(area, places["term"], drafts=contents.drafts) if contents.glossary else [],
+        rules=_rules(area, ids) if contents.glossary else [],
         lists=_lists(area, places["code_list"]) if contents.codes else [],
     )  # fmt: skip
+
+
+def _without(model: Model, tables: set[int], columns: set[int]) -> Model:
+    """Return a model without some tables and columns, and without keys and indexes that name these."""
+    kept = []
+    for table in model.tables:
+        if int(table.id[1:]) in tables:
+            continue
+        gone = {one.name for one in table.columns if int(one.id[1:]) in columns}
+        kept.append(
+            table
+            if not gone
+            else msgspec.structs.replace(
+                table, columns=[one for one in table.columns if one.name not in gone],
+                primary_key=table.primary_key if table.primary_key and not gone & set(table.primary_key.columns) else None,
+                unique=[key for key in table.unique if not gone & set(key.columns)],
+                foreign_keys=[key for key in table.foreign_keys if not gone & set(key.columns)],
+                indexes=[one for one in table.indexes if not gone & {part.column for part in one.parts}],
+                checks=[one for one in table.checks if not any(name in one.expression for name in gone)],
+            )
+        )  # fmt: skip
+    return msgspec.structs.replace(model, tables=kept)
 
 
 def _said(area: Area, models: Sequence[int]) -> dict[str, dict[str, str]]:
@@ -97,8 +128,9 @@ def _names(model: Any, ids: Iterable[int]) -> list[tuple[int, str]]:
     return list(model.objects.filter(pk__in=list(ids)).values_list("pk", "name"))
 
 
-def _terms(area: Area, places: dict[int, list[str]]) -> list[parts.Term]:
-    terms = list(Term.objects.filter(area=area).select_related("broader").order_by("name"))
+def _terms(area: Area, places: dict[int, list[str]], *, drafts: bool) -> list[parts.Term]:
+    found = Term.objects.filter(area=area) if drafts else Term.objects.filter(area=area).exclude(state=Term.State.DRAFT)
+    terms = list(found.select_related("broader").order_by("name"))
     owners = Assignment.objects.filter(aspect__area=area, aspect__kind=Aspect.Kind.OWNER, level="term").exclude(
         value=""
     )

@@ -194,3 +194,21 @@ class Push(models.Model):
 
     def __str__(self) -> str:
         return f"{self.edition_id} to {self.destination_id}: {self.state}"
+
+
+class EditionTemplate(models.Model):
+    """Choices of an edition that are kept for the next one, shared in the area."""
+
+    area = models.ForeignKey(Area, on_delete=models.CASCADE, related_name="edition_templates")
+    name = models.CharField(max_length=80)
+    purpose = models.CharField(max_length=300, blank=True)
+    choices = models.JSONField(default=dict)
+    """As the content of an edition has them, without the models: contents, text, above."""
+
+    class Meta:
+        db_table = "edition_template"
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["area", "name"], name="template_name_in_its_area")]
+
+    def __str__(self) -> str:
+        return self.name

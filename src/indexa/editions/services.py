@@ -29,12 +29,14 @@ class EditionError(Exception):
 
 @transaction.atomic
 def prepare(
-    *, area: Area, person: Person, title: str, note: str, models: list[int], contents: dict[str, Any]
-) -> tuple[Edition, Job]:
-    """Have a draft made. It is looked at, then sent for review or thrown away."""
-    edition = Edition.objects.create(
-        area=area, title=title, note=note, made_by=person, content={"models": models, "contents": contents}
-    )
+    *, area: Area, person: Person, title: str, note: str, models: list[int], contents: dict[str, Any], text: str = "", above: str = ""
+) -> tuple[Edition, Job]:  # fmt: skip
+    """Have a draft made. It is looked at, then sent for review or thrown away.
+
+    `text` is its own text with names kept, `above` the class above which things are left out.
+    """
+    content = {"models": models, "contents": contents, "text": text, "above": above}
+    edition = Edition.objects.create(area=area, title=title, note=note, made_by=person, content=content)
     job = jobs.start(area=area, kind="edition", title=f"Making “{title}”", person=person, edition=edition.pk)
     edition.job = job
     edition.save(update_fields=["job"])

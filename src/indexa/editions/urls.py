@@ -16,6 +16,7 @@ urlpatterns = [
     path("destinations/<int:pk>/", push_views.destination_form, name="destination"),
     path("destinations/<int:pk>/remove/", push_views.remove, name="destination-remove"),
     path("<int:pk>/push/", push_views.push, name="push"),
+    path("templates/<int:pk>/remove/", views.remove_template, name="template-remove"),
     path("signing/", views.signing, name="signing"),
     path("<int:pk>/ask/", views.ask, name="ask"),
     path("<int:pk>/decide/", views.decide, name="decide"),

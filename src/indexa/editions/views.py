@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import msgspec
 from csp.constants import SELF
 from csp.decorators import csp_replace
 from django.contrib import messages
 from django.core.paginator import Paginator
+from django.db import transaction
 from django.http import Http404, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
@@ -18,11 +20,12 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.changes.models import ChangeSet
 from indexa.core.edition.book import book_of
-from indexa.editions import services
+from indexa.editions import composing, services
 from indexa.editions.building import OUT, State, between, imprint_of, thawed
 from indexa.editions.forms import EditionForm, ShareForm
-from indexa.editions.models import Destination, Edition, ReadingLink, SigningRule
+from indexa.editions.models import Destination, Edition, EditionTemplate, ReadingLink, SigningRule
 from indexa.editions.serving import serve_file, serve_zip
+from indexa.jobs.models import Job
 from indexa.store.models import Layer, StoredModel
 from indexa.ui.parameters import parse_int, parse_ints
 
@@ -48,19 +51,46 @@ def edition_list(request: AreaRequest) -> HttpResponse:
 def new(request: AreaRequest) -> HttpResponse:
     """Choose what goes into an edition; posting it has the draft made."""
     physical = StoredModel.objects.filter(area=request.area, layer=Layer.PHYSICAL)
+    templates = composing.templates(request.area)
+    template = next((one for one in templates if one.pk == parse_int(request.GET.get("template"))), templates[0])
     initial = {"title": f"{request.area.name} data dictionary", "models": [model.pk for model in physical]}
+    initial |= msgspec.to_builtins(composing.contents_of(template.choices))
+    initial |= {
+        "text": composing.shown_names(template.choices.get("text", "")),
+        "above": template.choices.get("above", ""),
+    }
     form = EditionForm(request.POST or None, area=request.area, initial=initial)
     if request.method == "POST" and form.is_valid():
-        _, job = services.prepare(
-            area=request.area,
-            person=request.user,
-            title=form.cleaned_data["title"],
-            note=form.cleaned_data["note"],
-            models=[model.pk for model in form.cleaned_data["models"]],
-            contents=form.contents(),
-        )
-        return redirect("jobs:page", request.area.slug, job.pk)
-    return render(request, "editions/new.html", {"form": form}, status=422 if form.errors else 200)
+        try:
+            return redirect("jobs:page", request.area.slug, _prepare(request, form).pk)
+        except services.EditionError as error:
+            form.add_error("text", str(error))
+    context = {"form": form, "templates": templates, "template": template}
+    return render(request, "editions/new.html", context, status=422 if form.errors else 200)
+
+
+@transaction.atomic
+def _prepare(request: AreaRequest, form: EditionForm) -> Job:
+    given = form.cleaned_data
+    text = composing.keep_names(request.area, given["text"])
+    if given["template_name_to_keep"]:
+        choices = {"contents": form.contents(), "text": text, "above": given["above"]}
+        composing.save_template(area=request.area, name=given["template_name_to_keep"], purpose="", choices=choices)
+    _, job = services.prepare(
+        area=request.area, person=request.user, title=given["title"], note=given["note"],
+        models=[model.pk for model in given["models"]], contents=form.contents(), text=text, above=given["above"],
+    )  # fmt: skip
+    return job
+
+
+@require_POST
+@in_area(Role.STEWARD)
+def remove_template(request: AreaRequest, pk: int) -> HttpResponse:
+    """Delete a template; editions that were made from it stay as they are."""
+    found = get_object_or_404(EditionTemplate, pk=pk, area=request.area)
+    found.delete()
+    messages.success(request, f"The template {found.name} is deleted.")
+    return redirect("editions:new", request.area.slug)
 
 
 @require_GET

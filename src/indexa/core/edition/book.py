@@ -9,7 +9,7 @@ import msgspec
 
 from indexa.core.diagram.parts import Card, Drawing
 from indexa.core.dictionary.key_roles import key_roles, short_forms
-from indexa.core.edition.parts import CodeList, Contents, Frozen, Imprint, Picture, Rule, Term
+from indexa.core.edition.parts import CodeList, Contents, Frozen, Imprint, Picture, Rule, Section, Term
 from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Table
 from indexa.core.model.relationships import Relationship, relationship
 from indexa.core.render.diagram.notations import Notation
@@ -57,6 +57,9 @@ class Book(msgspec.Struct):
     terms: list[Term]
     rules: list[Rule]
     lists: list[CodeList]
+    sections: list[Section]
+    """Own texts, the names in them as links to pages."""
+    left_out: str = ""
 
     def pages_of(self, model: Model) -> list[Page]:
         """Return the pages of a model's tables."""
@@ -74,10 +77,33 @@ def book_of(frozen: Frozen, imprint: Imprint) -> Book:
         if contents.glossary or contents.codes:
             page.carried = _by_name(page.table, frozen.carried)
     plates = _plates(models, pages, frozen.pictures if contents.diagrams else ())
+    sections = [Section(one.title, _linked(one.text, pages)) for one in frozen.sections]
+    if not contents.tables:
+        pages = []
+        for plate in plates:
+            plate.linked = []
     return Book(
         imprint, contents, models, pages, plates, frozen.terms if contents.glossary else [], frozen.rules if contents.glossary else [],
-        frozen.lists if contents.codes else [],
+        frozen.lists if contents.codes else [], sections, frozen.left_out,
     )  # fmt: skip
+
+
+_NAMED = re.compile(r"\[\[([tc]\d+)\|([^\]\n]*)\]\]")
+
+
+def _linked(text: str, pages: Sequence[Page]) -> str:
+    """Put links into a text where it names tables and columns: what they are called now, and their pages."""
+    found: dict[str, tuple[str, str]] = {}
+    for page in pages:
+        found[page.table.id] = page.table.full_name, page.path
+        for column in page.table.columns:
+            found[column.id] = f"{page.table.full_name}.{column.name}", f"{page.path}#c{column.position}"
+
+    def linked(match: re.Match[str]) -> str:
+        name, path = found.get(match[1], (match[2], ""))
+        return f"[`{name}`]({path})" if path else f"`{name}`"
+
+    return _NAMED.sub(linked, text)
 
 
 def _by_name(table: Table, told: dict[str, dict[str, str]]) -> dict[str, dict[str, str]]:

@@ -14,7 +14,7 @@ Facts: TypeAlias = dict[str, dict[str, str]]
 """Fields with their texts by the key of an object: its kind, a colon, and names that stay the same between editions."""
 Kind: TypeAlias = Literal["added", "removed", "changed"]
 _LABELS = {
-    "table": "Table", "column": "Column", "relationship": "Relationship", "term": "Term", "rule": "Rule", "codes": "Code list",
+    "table": "Table", "column": "Column", "relationship": "Relationship", "term": "Term", "rule": "Rule", "codes": "Code list", "text": "Own text",
 }  # fmt: skip
 _ORDER = list(_LABELS)
 
@@ -54,6 +54,8 @@ def facts_of(book: Book) -> Facts:
         )
     for rule in book.rules:
         found[f"rule:{rule.name}"] = _filled(Rule=rule.definition, Why=rule.reason)
+    for section in book.sections:
+        found[f"text:{section.title}"] = _filled(Text=section.text)
     for one in book.lists:
         codes = {
             f"Code {code.code}": code.meaning + (" (retired)" if code.retired else "") or "–" for code in one.codes

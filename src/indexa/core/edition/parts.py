@@ -30,6 +30,10 @@ class Contents(msgspec.Struct, frozen=True):
     """Terms and business rules."""
     codes: bool = True
     """Code lists that columns carry."""
+    tables: bool = True
+    """False leaves only the overview: summary, own text, diagrams, terms."""
+    drafts: bool = True
+    """Terms that are drafts."""
 
 
 class Picture(msgspec.Struct):
@@ -68,6 +72,13 @@ class CodeList(msgspec.Struct, frozen=True):
     columns: tuple[str, ...] = ()
 
 
+class Section(msgspec.Struct, frozen=True):
+    """A text of the edition's own, in Markdown; `[[t12|bill.inv]]` names a table, `[[c34|bill.inv.amt]]` a column."""
+
+    title: str
+    text: str
+
+
 class Frozen(msgspec.Struct):
     """All that an edition tells. Words of the models are those they show.
 
@@ -86,6 +97,9 @@ class Frozen(msgspec.Struct):
     terms: list[Term] = msgspec.field(default_factory=list)
     rules: list[Rule] = msgspec.field(default_factory=list)
     lists: list[CodeList] = msgspec.field(default_factory=list)
+    sections: list[Section] = msgspec.field(default_factory=list)
+    left_out: str = ""
+    """What was left out for its class, in words."""
 
 
 def freeze(content: Frozen) -> bytes:

@@ -47,14 +47,16 @@ def document(book: Book, changes: Sequence[Difference], paper: str = "a4") -> It
     )  # fmt: skip
     yield from _cover(book)
     yield '#outline(title: "Contents", depth: 3, indent: 1em)\n'
+    for section in book.sections:
+        yield f"= {_escaped(section.title)}\n" + "".join(_blocks(section.text))
     if changes:
         yield from _changes(changes)
     for model in book.models:
         pages = book.pages_of(model)
-        if not pages:
+        plates = [(number, plate) for number, plate in enumerate(book.plates, 1) if plate.model == model.name]
+        if not pages and not plates:
             continue
         yield f"= {_escaped(model.name)}\n"
-        plates = [(number, plate) for number, plate in enumerate(book.plates, 1) if plate.model == model.name]
         if plates:
             yield "== Diagrams\n"
         for number, plate in plates:
@@ -182,7 +184,8 @@ def _run(run: Run) -> str:
         made = f"#strong[{made}]"
     if run.italic:
         made = f"#emph[{made}]"
-    return f"#link({_string(run.link)})[{made}]" if run.link else made
+    # A link to a page of the edition leads nowhere in a document.
+    return f"#link({_string(run.link)})[{made}]" if ":" in run.link else made
 
 
 def _string(text: str) -> str:

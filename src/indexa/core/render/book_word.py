@@ -37,6 +37,9 @@ def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] =
     document = Document()
     _set_up(document, book)
     _cover(document, book, changes)
+    for section in book.sections:
+        document.add_heading(_plain(section.title), 1)
+        _text(document, section.text)
     if changes:
         document.add_heading("What changed", 1)
         for label, group in groupby(changes, key=lambda one: one.label):
@@ -51,7 +54,7 @@ def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] =
     figure = 0
     for model in book.models:
         pages = book.pages_of(model)
-        if not pages:
+        if not pages and not any(plate.model == model.name for plate in book.plates):
             continue
         document.add_heading(model.name, 1)
         for plate, drawing in zip(book.plates, drawings, strict=False):
@@ -128,7 +131,7 @@ def _cover(document: Any, book: Book, changes: Sequence[Difference]) -> None:
 
 def _contents(document: Any, book: Book, changes: Sequence[Difference]) -> None:
     """Write the contents as a field that holds models and schemas until it is updated, with page numbers then."""
-    lines = [(1, "What changed")] if changes else []
+    lines = [(1, section.title) for section in book.sections] + ([(1, "What changed")] if changes else [])
     for model in book.models:
         schemas = dict.fromkeys(page.table.schema or "Tables" for page in book.pages_of(model))
         lines += [(1, model.name), *((2, schema) for schema in schemas)] if schemas else []
@@ -261,7 +264,7 @@ def _text(document: Any, text: str, *, with_next: bool = False) -> None:
                 paragraph.add_run().add_break()
                 continue
             run = paragraph.add_run(
-                _plain(piece.text) + (f" ({piece.link})" if piece.link and piece.link != piece.text else "")
+                _plain(piece.text) + (f" ({piece.link})" if ":" in piece.link and piece.link != piece.text else "")
             )
             run.bold, run.italic = piece.bold or block.kind == "head" or None, piece.italic or None
             if piece.code:
