@@ -15,7 +15,7 @@ from openpyxl import load_workbook
 from pypdf import PdfReader
 
 from indexa.areas.models import Role
-from indexa.editions import services
+from indexa.editions import public, services
 from indexa.editions.building import build_edition, publish_edition
 from indexa.editions.files import content_of
 from indexa.editions.models import Approval, Edition, EditionContent, ReadingLink, SigningRule
@@ -242,6 +242,36 @@ class EditionTests(TestCase):
         self.client.post(self.address("revoke", ReadingLink.objects.get().pk))
         self.client.logout()
         self.assertContains(self.client.get(link), "This reading link was revoked", status_code=410)
+
+    def test_a_passphrase_is_asked_for_and_not_tried_for_ever(self) -> None:
+        edition = self.publish()
+        token = services.share(edition=edition, person=self.people[Role.STEWARD], label="x", passphrase="eight or more")
+        self.assertNotIn("eight or more", ReadingLink.objects.get().passphrase)
+        link = reverse("reading-link", args=[token])
+        self.assertContains(self.client.get(link), "opens with a passphrase")
+        self.assertNotContains(self.client.get(link + "tables/billing-metering-mtr.html"), "mtr_srl_no")
+        for _ in range(public.MOST_TRIES):
+            self.assertEqual(self.client.post(link, {"passphrase": "wrong"}).status_code, 401)
+        self.assertEqual(self.client.post(link, {"passphrase": "eight or more"}).status_code, 429)
+        ReadingLink.objects.update(wrong_at=timezone.now() - public.WAIT - timedelta(seconds=1))
+        self.assertRedirects(self.client.post(link, {"passphrase": "eight or more"}), link)
+        self.assertContains(self.client.get(link + "tables/billing-metering-mtr.html"), "mtr_srl_no")
+        self.client.cookies.clear()
+        self.assertContains(self.client.get(link), "opens with a passphrase")
+
+    def test_an_area_lists_its_editions_openly_only_if_it_says_so(self) -> None:
+        edition = self.publish()
+        listed, one = reverse("open-editions", args=[self.area.slug]), reverse("open-edition", args=[self.area.slug, 1])
+        for address in (listed, one, reverse("open-feed", args=[self.area.slug])):
+            self.assertEqual(self.client.get(address).status_code, 404)
+        SigningRule.objects.update_or_create(area=self.area, defaults={"lists_openly": True})
+        self.assertContains(self.client.get(listed), "Meters &amp; more")
+        self.assertContains(self.client.get(one), "Signed off by")
+        self.assertContains(self.client.get(reverse("open-feed", args=[self.area.slug])), "edition 1")
+        services.withdraw(edition_id=edition.pk, area=self.area, person=self.people[Role.APPROVER], reason="Wrong.")
+        self.assertEqual(self.client.get(one).status_code, 404)
+        self.draft()
+        self.assertNotContains(self.client.get(listed), "Meters &amp; more")
 
     def test_the_zip_holds_every_file(self) -> None:
         self.sign_in(Role.READER)

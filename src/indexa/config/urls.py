@@ -6,7 +6,7 @@ from django.urls import include, path
 
 from indexa.areas.passwords import ChangePassword
 from indexa.areas.views import home
-from indexa.editions.public import read_edition
+from indexa.editions.public import open_edition, open_feed, open_list, read_edition
 from indexa.reconcile.drift_views import feed as drift_feed
 from indexa.ui.forms import SignInForm
 from indexa.ui.sign_in_again import sign_in_again
@@ -44,6 +44,10 @@ urlpatterns = [
     path("password/", ChangePassword.as_view(), name="password"),
     path("read/<str:token>/", login_not_required(read_edition), name="reading-link"),
     path("read/<str:token>/<path:path>", login_not_required(read_edition), name="reading-link-file"),
+    path("published/<slug:slug>/", login_not_required(open_list), name="open-editions"),
+    path("published/<slug:slug>/atom.xml", login_not_required(open_feed), name="open-feed"),
+    path("published/<slug:slug>/<int:number>/", login_not_required(open_edition), name="open-edition"),
+    path("published/<slug:slug>/<int:number>/<path:path>", login_not_required(open_edition), name="open-edition-file"),
     path("drift/<str:key>/atom.xml", drift_feed, name="drift-feed"),
     path("a/<slug:area_slug>/", include(in_area)),
 ]

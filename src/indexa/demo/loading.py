@@ -12,13 +12,15 @@ from django.conf import settings
 from django.db import connection, transaction
 from psycopg import sql
 
+from indexa.adapters.installation_key import installation_key
 from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
 from indexa.demo import care, diagrams, reconciling, stewardship, warehouse, words, works
+from indexa.editions import composing
 from indexa.editions import services as editions
-from indexa.editions.models import Edition, SigningRule
+from indexa.editions.models import Destination, Edition, SigningRule
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling import editing, renaming
@@ -27,6 +29,7 @@ from indexa.naming.wordbooks import services as wordbooks
 from indexa.naming.wordbooks.models import BookWord
 from indexa.sources import services as sources
 from indexa.sources.models import Source
+from indexa.sources.secrets import seal
 from indexa.store.models import StoredColumn, StoredModel, StoredTable
 
 AREA = "Customer and Billing"
@@ -39,6 +42,8 @@ PEOPLE = [
 ]
 DATABASE, LOGIN = "tarnbeck_billing", "tarnbeck_reader"
 _SCHEMAS = ["bill", "cust", "metering"]
+_COMMONS = "http://127.0.0.1:8650/api/catalogs/"
+"""Where Commons is delivered to, once somebody runs it."""
 
 
 class DemoError(Exception):
@@ -88,6 +93,7 @@ def load() -> None:
         reconciling.watch(area, people["steward"])
         _run(reconciling.change_and_compare(area, people["steward"]))
         _run(reconciling.read_again(area, people["steward"]))
+        _ask_for_second_edition(area, people)
         stewardship.coverage_so_far(area)
         others.append(_make_area(works.AREA, "works", "Tarnbeck Water: works management, laboratory, what came before"))
         stewardship.begin(others[-1], people)
@@ -256,20 +262,51 @@ def _make_standard(area: Area, person: Person) -> None:
 
 
 def _publish_first_edition(area: Area, people: dict[str, Person]) -> None:
+    """Publish an edition that two people signed, push it to a folder, and know where Commons is once somebody runs it."""
+    SigningRule.objects.create(area=area, approvals=2)
+    edition = _prepare_edition(area, people, "Meters, accounts and invoices are described; the rest follows by spring.")
+    for one in (people["approver"], people["administrator"]):
+        editions.decide(edition_id=edition.pk, area=area, person=one, approve=True)
+    folder = Destination.objects.create(
+        area=area,
+        kind="folder",
+        label="Documentation folder",
+        address=settings.PUSH_FOLDERS[0],
+        name="billing",
+        at_publication=True,
+    )
+    token = installation_key(settings.DATA_DIR / "keys" / "commons.token")
+    Destination.objects.create(
+        area=area,
+        kind="catalog",
+        label="Commons",
+        address=_COMMONS,
+        name="billing",
+        sealed_secret=seal(token, _COMMONS),
+    )
+    _run(editions.publish(edition_id=edition.pk, area=area, person=people["approver"]))
+    for job in Job.objects.filter(area=area, kind="push"):
+        _run(job)
+    assert folder.pushes.exists()
+
+
+def _ask_for_second_edition(area: Area, people: dict[str, Person]) -> None:
+    """Prepare the next edition, which one of two has signed."""
+    edition = _prepare_edition(area, people, "What the source brought since the first edition, and more of metering.")
+    editions.decide(
+        edition_id=edition.pk, area=area, person=people["administrator"], approve=True, note="Read with the meter team."
+    )
+
+
+def _prepare_edition(area: Area, people: dict[str, Person], note: str) -> Edition:
     model = StoredModel.objects.get(area=area, layer="physical", name="billing")
-    edition = Edition.objects.create(
-        area=area, title="Billing data dictionary", made_by=people["steward"],
-        note="Meters, accounts and invoices are described; the rest follows by spring.",
-        content={"models": [model.pk], "contents": {}},
-    )  # fmt: skip
-    job = Job.objects.create(
-        area=area, kind="edition", title="Making “Billing data dictionary”", arguments={"edition": edition.pk},
-        started_by=people["steward"],
+    _, job = editions.prepare(
+        area=area, person=people["steward"], title="Billing data dictionary", note=note,
+        models=[model.pk], contents={},
+        text=composing.keep_names(area, "# How to read this\n\nBegin with [[metering.mtr]] and [[bill.inv]]: most of the rest hangs on them."),
     )  # fmt: skip
     _run(job)
-    SigningRule.objects.create(area=area, approvals=2)
-    signers = [people["approver"], people["administrator"]]
-    editions.ask(edition_id=edition.pk, area=area, person=people["steward"], people=[one.pk for one in signers])
-    for one in signers:
-        editions.decide(edition_id=edition.pk, area=area, person=one, approve=True)
-    _run(editions.publish(edition_id=edition.pk, area=area, person=people["approver"]))
+    edition = Edition.objects.get(job=job)
+    signers = [people["approver"].pk, people["administrator"].pk]
+    editions.ask(edition_id=edition.pk, area=area, person=people["steward"], people=signers)
+    return edition

@@ -66,3 +66,10 @@ class ShareForm(Styled):
 
     label = forms.CharField(label="For whom", max_length=120)
     days = forms.IntegerField(label="Days until it ends", required=False, min_value=1, max_value=3_660)
+    passphrase = forms.CharField(
+        label="Passphrase",
+        required=False,
+        min_length=8,
+        max_length=200,
+        widget=forms.PasswordInput(attrs={"autocomplete": "off"}),
+    )

@@ -115,6 +115,8 @@ class SigningRule(models.Model):
 
     area = models.OneToOneField(Area, primary_key=True, on_delete=models.CASCADE, related_name="signing_rule")
     approvals = models.PositiveSmallIntegerField(default=1)
+    lists_openly = models.BooleanField(default=False)
+    """Whether anybody may read its published editions, without an account or a link."""
 
     class Meta:
         db_table = "signing_rule"
@@ -134,6 +136,11 @@ class ReadingLink(models.Model):
     revoked_at = models.DateTimeField(null=True)
     ends_at = models.DateTimeField(null=True)
     """When it stops opening the edition by itself; None for never."""
+    passphrase = models.CharField(max_length=200, blank=True)
+    """Hashed as passwords are; "" where the link opens without one."""
+    wrong = models.PositiveIntegerField(default=0)
+    wrong_at = models.DateTimeField(null=True)
+    """How often a wrong passphrase was given lately, and when last."""
     opened = models.PositiveIntegerField(default=0)
     """How often the first page was opened through it."""
 

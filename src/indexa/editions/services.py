@@ -7,6 +7,7 @@ import secrets
 from collections.abc import Collection
 from typing import Any
 
+from django.contrib.auth.hashers import make_password
 from django.db import transaction
 from django.db.models import F, Max
 from django.urls import reverse
@@ -159,14 +160,19 @@ def discard(*, edition_id: int, area: Area) -> None:
     edition.delete()
 
 
-def share(*, edition: Edition, person: Person, label: str, days: int | None = None) -> str:
-    """Make a reading link and return its token, which is shown once and not kept; `days` ends it by itself."""
+def share(*, edition: Edition, person: Person, label: str, days: int | None = None, passphrase: str = "") -> str:
+    """Make a reading link and return its token, which is shown once and not kept; `days` ends it by itself, a passphrase is asked for."""
     if edition.state not in (State.PUBLISHED, State.SUPERSEDED):
         raise EditionError("Publish the draft first; then it can be shared.")
     token = secrets.token_urlsafe(24)
     ends = timezone.now() + dt.timedelta(days=days) if days else None
     ReadingLink.objects.create(
-        edition=edition, token_hash=ReadingLink.hash_of(token), label=label, made_by=person, ends_at=ends
+        edition=edition,
+        token_hash=ReadingLink.hash_of(token),
+        label=label,
+        made_by=person,
+        ends_at=ends,
+        passphrase=make_password(passphrase) if passphrase else "",
     )
     return token
 

@@ -41,6 +41,7 @@ def edition_list(request: AreaRequest) -> HttpResponse:
         "drafts": [edition for edition in editions if edition.state not in OUT],
         "published": [edition for edition in editions if edition.state in OUT],
         "signers": services.approvals_wanted(request.area),
+        "lists_openly": SigningRule.objects.filter(area=request.area, lists_openly=True).exists(),
         "has_models": StoredModel.objects.filter(area=request.area).exists(),
     }
     return render(request, "editions/list.html", context)
@@ -161,7 +162,8 @@ def withdraw(request: AreaRequest, pk: int) -> HttpResponse:
 def signing(request: AreaRequest) -> HttpResponse:
     """Say how many people sign an edition of the area."""
     count = min(9, max(0, parse_int(request.POST.get("approvals"))))
-    SigningRule.objects.update_or_create(area=request.area, defaults={"approvals": count})
+    is_open = "lists_openly" in request.POST
+    SigningRule.objects.update_or_create(area=request.area, defaults={"approvals": count, "lists_openly": is_open})
     messages.success(request, f"Editions need {count} signature{'' if count == 1 else 's'} from now on.")
     return redirect("editions:list", request.area.slug)
 
@@ -215,14 +217,20 @@ def share(request: AreaRequest, pk: int) -> HttpResponse:
     if form.is_valid():
         try:
             given = form.cleaned_data
-            token = services.share(edition=edition, person=request.user, label=given["label"], days=given["days"])
+            token = services.share(
+                edition=edition,
+                person=request.user,
+                label=given["label"],
+                days=given["days"],
+                passphrase=given["passphrase"],
+            )
         except services.EditionError as error:
             messages.error(request, str(error))
         else:
             address = request.build_absolute_uri(reverse("reading-link", args=[token]))
             return _show(request, edition, new_link=address)
     else:
-        messages.error(request, "Say for whom the link is.")
+        messages.error(request, "Say for whom the link is; a passphrase has eight letters or more.")
     return redirect("editions:page", request.area.slug, pk)
 
 
