@@ -155,7 +155,7 @@ class WholePathTests(BrowserCase):
         self.browser.get(index.as_uri())
         self.see("52 tables")
         self.assert_accessible("overview of the edition")
-        self.find("#q").send_keys("srl_no" + Keys.ENTER)
+        self.find("#find").send_keys("srl_no" + Keys.ENTER)
         self.see("2 columns", "#count")
         self.see("as stamped by maker")
         self.assert_accessible("dictionary of the edition")

@@ -14,6 +14,8 @@ from rdflib.term import Node
 
 from indexa.core.edition.book import Book, Page
 
+VERSION = URIRef(f"{DCAT}version")
+"""A property that DCAT has from version 3 on."""
 CSVW = Namespace("http://www.w3.org/ns/csvw#")
 Form = Choice["turtle", "json-ld"]
 MEDIA_TYPES: dict[Form, str] = {"turtle": "text/turtle", "json-ld": "application/ld+json"}
@@ -37,7 +39,7 @@ def graph_of(book: Book, base: str) -> Graph:
     graph.add((catalog, DCTERMS.description, Literal(imprint.note or f"{imprint.title}, {imprint.edition}", lang="en")))
     graph.add((catalog, DCTERMS.publisher, publisher))
     graph.add((catalog, DCTERMS.modified, day))
-    graph.add((catalog, DCAT.version, Literal(str(imprint.number or "draft"))))
+    graph.add((catalog, VERSION, Literal(str(imprint.number or "draft"))))
     for page in book.pages:
         dataset = _dataset(graph, base, book, page)
         graph.add((dataset, DCTERMS.modified, day))
@@ -59,7 +61,7 @@ def _dataset(graph: Graph, base: str, book: Book, page: Page) -> URIRef:
     told = table.definition or table.comment or f"{table.kind.capitalize()} {table.full_name} of {page.model.name}."
     graph.add((dataset, DCTERMS.description, Literal(told, lang="en")))
     graph.add((dataset, DCTERMS.type, Literal(table.kind)))
-    graph.add((dataset, DCAT.version, Literal(str(book.imprint.number or "draft"))))
+    graph.add((dataset, VERSION, Literal(str(book.imprint.number or "draft"))))
     graph.add(
         (dataset, DCTERMS.publisher, _agent(graph, base, page.said.get("", {}).get("Owner") or book.imprint.area))
     )

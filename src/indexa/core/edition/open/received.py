@@ -11,7 +11,7 @@ from rdflib import DCAT, DCTERMS, FOAF, RDF, Graph, Node
 from rdflib.collection import Collection
 from rdflib.exceptions import ParserError
 
-from indexa.core.edition.open.dcat import CSVW
+from indexa.core.edition.open.dcat import CSVW, VERSION
 from indexa.core.errors import CoreError
 
 LARGEST = 64 * 1024 * 1024
@@ -86,7 +86,7 @@ def read(content: bytes, media_type: str) -> Received:
     publisher = graph.value(catalogs[0], DCTERMS.publisher)
     return Received(
         _text(graph, catalogs[0], DCTERMS.title), _text(graph, publisher, FOAF.name) if publisher else "",
-        _text(graph, catalogs[0], DCAT.version), found,
+        _text(graph, catalogs[0], VERSION), found,
     )  # fmt: skip
 
 
