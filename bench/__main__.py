@@ -24,6 +24,7 @@ NAMES = {
     "reconciliation": "a large source read again of which some tables changed, beside queries and comparison",
     "storing": "storing a model in both layers, beside a bare COPY of the same rows",
     "searching": "searching the dictionary of 1,000,000 columns",
+    "publishing": "an edition of 1,000 tables: pages beside joined strings, every document and open format",
     "describing": "1,000,000 columns with owners and classes: filters, one value for many, a sheet out and back",
     "model_file": "writing and reading the model file, beside the library's bare records",
     "load": "fifty people at once over HTTP, without pauses: p50 and p95 of each page",
@@ -45,6 +46,7 @@ WITHOUT_SERVER = (
     "building",
     "changing",
     "layout",
+    "publishing",
 )
 
 

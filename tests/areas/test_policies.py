@@ -11,7 +11,9 @@ from indexa.areas import services
 from indexa.areas.models import Membership, Role
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store, table
 
-OPEN = {"sign-in", "sign-in-again", "sign-out", "reading-link", "reading-link-file", "drift-feed"}
+OPEN = {"sign-in", "sign-in-again", "sign-out", "reading-link", "reading-link-file", "drift-feed"} | {
+    "open-editions", "open-feed", "open-edition", "open-edition-file",
+}  # fmt: skip
 FOR_ANYBODY_SIGNED_IN = {"home", "password"}
 
 
