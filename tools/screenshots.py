@@ -103,7 +103,6 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
         [follow("Customer care"), follow("Diagrams"), follow("Contacts and complaints"), wait(2), script(CARD), wait(2)],
     ),
     "ddl": ("a/billing/models/", [follow("customer care, Oracle"), follow("See and save the DDL"), wait(1)]),
-    "models": ("a/billing/models/", []),
     "table": ("a/billing/dictionary/?q=metering.mtr_rdg", [click(".band a"), script(PICK % 3)]),
     "wordbook": ("a/billing/names/", [script(PICK % 14)]),
     "naming-pass": ("a/billing/names/passes/1/", [script("document.querySelectorAll('.dec .pick')[0].click()")]),
@@ -116,8 +115,9 @@ VIEWS: dict[str, tuple[str, list[Callable[[Browser], None]]]] = {
     ),
     "edition-pages": (
         "a/billing/editions/",
-        [follow("Billing data dictionary"), follow("Open the pages"), follow("Meter to cash")],
+        [click("table.list:last-of-type a"), follow("Open the pages"), follow("Meter to cash")],
     ),
+    "edition": ("a/billing/editions/", [click("table.list a")]),
     "read-again": (
         "a/billing/sources/",
         [follow("billing"), later, click("#choice .btn.main"), wait(12), script("document.querySelector('.case.waits .pick').click()"),

@@ -2,26 +2,36 @@
 
 from __future__ import annotations
 
+import hashlib
+import html
+import io
+import json
 from typing import Any
 from urllib.parse import urlencode
 
 from django.urls import reverse
+from docx import Document
+from pypdf import PdfReader
 
+from indexa.adapters.documents import FORMS
 from indexa.areas.models import Role
+from indexa.core.edition.book import book_of
 from indexa.describing import saying
 from indexa.describing.saying import Subject
 from indexa.editions import composing
-from indexa.editions.building import build_edition
-from indexa.editions.files import content_of
+from indexa.editions.building import build_edition, imprint_of, thawed
+from indexa.editions.files import bytes_of, content_of
 from indexa.editions.models import Edition, EditionTemplate
 from indexa.editions.services import EditionError
 from indexa.glossary import services as glossary
 from indexa.glossary.models import Term
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
+from indexa.reconcile import comparing, scripts
+from indexa.reconcile.other_sides import other_side
 from indexa.store.models import StoredTable
 from tests.describing.test_saying import DescribingCase
-from tests.factories import PASSWORD, column, make_area, make_person, table
+from tests.factories import PASSWORD, column, make_area, make_person, make_source, table
 
 
 class ComposingTests(DescribingCase):
@@ -38,6 +48,7 @@ class ComposingTests(DescribingCase):
                 "codes",
                 "tables",
                 "drafts",
+                "coverage",
             ),
             "on",
         )
@@ -87,6 +98,52 @@ class ComposingTests(DescribingCase):
         frozen = Edition.objects.latest("pk").frozen
         assert frozen is not None
         self.assertEqual(self.new(above="9999:1").status_code, 422)
+        self.assertNotIn("mtr_srl_no", bytes_of(frozen.pk).decode())
+        self.assertNotIn("mtr_rdg", bytes_of(frozen.pk).decode())
+
+    def test_only_the_schemas_that_are_named_go_in_and_what_is_said_is_counted(self) -> None:
+        saying.say(
+            area=self.area, person=self.person, subject=Subject("column", column(self.model, "mtr.mtr_srl_no").pk),
+            aspect=self.aspect("Personal data"), given="Direct",
+        )  # fmt: skip
+        pages = self.made(schemas="metering", audience="Auditors")
+        self.assertIn("tables/billing-metering-mtr.html", pages)
+        self.assertFalse([path for path in pages if path.startswith("tables/") and "-metering-" not in path])
+        index = pages["index.html"]
+        self.assertIn("<dd>Auditors</dd>", index)
+        self.assertIn('<th scope="col" class="num">Personal data</th>', index)
+        markup = json.loads(index.partition('<script type="application/ld+json">')[2].partition("</script>")[0])
+        self.assertEqual((markup["@type"], markup["audience"]["audienceType"]), ("Dataset", "Auditors"))
+        self.assertContains(self.new(schemas="metering, nowhere"), "has a schema nowhere", status_code=422)
+
+    def test_a_change_script_is_held_with_its_steps_and_rehearsal(self) -> None:
+        source = make_source(self.area, "empty", name="empty")
+        source.inventory = []
+        source.save()
+        other = other_side(self.area, self.model, f"source {source.pk}")
+        made = comparing.start(area=self.area, person=self.person, model=self.model, other=other)
+        made.differences.update(decision="keep")
+        script = scripts.write(made=made, person=self.person, allow_drops=False)
+        script.rehearsal = {
+            "way": "server", "failed": None, "left": [], "rows_kept": 9, "rows_there": 10, "revert_error": "", "revert_left": [],
+        }  # fmt: skip
+        script.save()
+        offered = self.client.get(f"{reverse('editions:new', args=[self.area.slug])}?script={script.pk}")
+        self.assertEqual(offered.context["template"].name, "Review of a change")
+        pages = self.made(scripts=[script.pk], text="")
+        held = pages["scripts.html"]
+        self.assertIn("9 of 10 made-up rows kept", held)
+        self.assertIn(script.checksum, held)
+        self.assertIn(script.as_core.steps[0].what, html.unescape(held))
+        edition = Edition.objects.latest("pk")
+        kept = edition.files.select_related("stored").get(path="scripts/change-1.sql")
+        self.assertEqual(hashlib.sha256(content_of(kept)).hexdigest(), script.checksum)
+        book = book_of(thawed(edition), imprint_of(edition))
+        words = "\n".join(one.text for one in Document(io.BytesIO(FORMS["docx"].make(book, []))).paragraphs)
+        self.assertIn(script.as_core.steps[0].what, words)
+        text = "\n".join(one.extract_text() for one in PdfReader(io.BytesIO(FORMS["pdf"].make(book, []))).pages)
+        self.assertIn("Rehearsal", text)
+        self.assertEqual(self.new(scripts=["999999"]).status_code, 422)
 
     def test_drafts_and_tables_are_left_out(self) -> None:
         for name, state in (("Kept", "proposed"), ("Unripe", "draft")):

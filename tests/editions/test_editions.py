@@ -170,7 +170,7 @@ class EditionTests(TestCase):
         word = Document(io.BytesIO(contents["documents/edition.docx"]))
         heads = [one.text for one in word.paragraphs if one.style.name == "Heading 3"]
         self.assertEqual(heads, ["metering.mtr", "metering.mtr_rdg"])
-        cells = [cell.text for row in word.tables[0].rows for cell in row.cells]
+        cells = [cell.text for row in word.tables[1].rows for cell in row.cells]
         self.assertIn("Day the meter was set.", cells)
         self.assertIn(b"Day the meter was set.", contents["documents/edition.md"])
         with zipfile.ZipFile(io.BytesIO(contents["documents/edition-csv.zip"])) as archive:

@@ -18,7 +18,7 @@ from indexa.areas.models import Area, Person, Role
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
 from indexa.demo import care, diagrams, reconciling, stewardship, warehouse, words, works
-from indexa.editions import composing
+from indexa.editions import composing, enclosing
 from indexa.editions import services as editions
 from indexa.editions.models import Destination, Edition, SigningRule
 from indexa.jobs import services as jobs
@@ -292,17 +292,22 @@ def _publish_first_edition(area: Area, people: dict[str, Person]) -> None:
 
 def _ask_for_second_edition(area: Area, people: dict[str, Person]) -> None:
     """Prepare the next edition, which one of two has signed."""
-    edition = _prepare_edition(area, people, "What the source brought since the first edition, and more of metering.")
+    edition = _prepare_edition(
+        area,
+        people,
+        "What the source brought since the first edition, and more of metering.",
+        [one.pk for one in enclosing.scripts_of(area)],
+    )
     editions.decide(
         edition_id=edition.pk, area=area, person=people["administrator"], approve=True, note="Read with the meter team."
     )
 
 
-def _prepare_edition(area: Area, people: dict[str, Person], note: str) -> Edition:
+def _prepare_edition(area: Area, people: dict[str, Person], note: str, scripts: Sequence[int] = ()) -> Edition:
     model = StoredModel.objects.get(area=area, layer="physical", name="billing")
     _, job = editions.prepare(
         area=area, person=people["steward"], title="Billing data dictionary", note=note,
-        models=[model.pk], contents={},
+        models=[model.pk], contents={}, scripts=scripts, audience="People who work with billing data, and auditors",
         text=composing.keep_names(area, "# How to read this\n\nBegin with [[metering.mtr]] and [[bill.inv]]: most of the rest hangs on them."),
     )  # fmt: skip
     _run(job)

@@ -18,6 +18,7 @@ from indexa.core.edition.parts import Frozen, Imprint, Signature
 from indexa.core.render.site import build_site
 from indexa.editions import files
 from indexa.editions.composing import contents_of
+from indexa.editions.enclosing import enclosed
 from indexa.editions.freezing import collect
 from indexa.editions.models import Approval, Edition
 from indexa.editions.signals import edition_published
@@ -61,6 +62,8 @@ def build_edition(job: Job, progress: Progress) -> str:
     frozen = collect(
         area=edition.area, title=edition.title, note=edition.note, models=stored, contents=contents, progress=progress,
         text=edition.content.get("text", ""), above=edition.content.get("above", ""),
+        schemas=edition.content.get("schemas", []), scripts=enclosed(edition.area, edition.content.get("scripts", [])),
+        audience=edition.content.get("audience", ""),
     )  # fmt: skip
     edition.frozen_id = files.keep(parts.freeze(frozen))
     edition.follows = _before(edition)

@@ -9,7 +9,8 @@ from django import forms
 from indexa.areas.models import Area
 from indexa.core.edition.parts import Contents
 from indexa.editions.composing import LONGEST_TEXT, thresholds
-from indexa.store.models import StoredModel
+from indexa.editions.enclosing import scripts_of, title_of
+from indexa.store.models import StoredModel, StoredTable
 from indexa.ui.forms import Styled
 
 
@@ -39,6 +40,15 @@ class EditionForm(Styled):
 
     tables = forms.BooleanField(required=False, initial=True, label="A page for each table")
     drafts = forms.BooleanField(required=False, initial=True, label="Terms that are drafts")
+    coverage = forms.BooleanField(required=False, initial=True, label="How far each schema is described")
+    schemas = forms.CharField(
+        required=False,
+        max_length=2000,
+        label="Only these schemas",
+        help_text="Names with commas between; empty for all.",
+    )
+    audience = forms.CharField(required=False, max_length=200, label="For whom", help_text="Shown on the first page.")
+    scripts = forms.MultipleChoiceField(required=False, label="Change scripts", widget=forms.CheckboxSelectMultiple)
     above = forms.ChoiceField(required=False, label="Left out for its class")
     text = forms.CharField(
         required=False, label="Own text", max_length=LONGEST_TEXT, widget=forms.Textarea(attrs={"rows": 8}),
@@ -52,9 +62,26 @@ class EditionForm(Styled):
         super().__init__(*args, **kwargs)
         above: Any = self.fields["above"]
         above.choices = thresholds(area)
+        scripts: Any = self.fields["scripts"]
+        scripts.choices = [(one.pk, title_of(one)) for one in scripts_of(area)]
+        if not scripts.choices:
+            del self.fields["scripts"]
+        self.known_schemas = set(
+            StoredTable.objects.filter(model__area=area, removed_at__isnull=True)
+            .values_list("schema", flat=True)
+            .distinct()
+        )
         models: Any = self.fields["models"]
         models.queryset = StoredModel.objects.filter(area=area)
         models.label_from_instance = lambda model: f"{model.name} ({model.layer})"
+
+    def clean_schemas(self) -> list[str]:
+        """Return the names; one that no model of the area has is an error."""
+        names = list(dict.fromkeys(name.strip() for name in self.cleaned_data["schemas"].split(",") if name.strip()))
+        unknown = [name for name in names if name not in self.known_schemas]
+        if unknown:
+            raise forms.ValidationError(f"No model here has a schema {', '.join(unknown)}.")
+        return names
 
     def contents(self) -> dict[str, bool]:
         """What of the models goes in."""

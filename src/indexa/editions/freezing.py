@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
 import msgspec
@@ -11,8 +11,8 @@ from django.db import connection
 
 from indexa.areas.models import Area
 from indexa.core.edition import parts
-from indexa.core.edition.parts import Contents, Frozen
-from indexa.core.model import Model
+from indexa.core.edition.parts import Contents, EnclosedScript, Frozen
+from indexa.core.edition.withholding import picture_within, without
 from indexa.describing.models import Aspect, Assignment
 from indexa.describing.saying import in_words
 from indexa.diagrams.pictures import shared_pictures
@@ -27,54 +27,43 @@ _MOST_PLACES = 200
 
 
 def collect(
-    *, area: Area, title: str, note: str, models: Sequence[StoredModel], contents: Contents, progress: Progress, text: str = "", above: str = ""
+    *, area: Area, title: str, note: str, models: Sequence[StoredModel], contents: Contents, progress: Progress, text: str = "", above: str = "",
+    schemas: Collection[str] = (), scripts: Sequence[EnclosedScript] = (), audience: str = ""
 ) -> Frozen:  # fmt: skip
     """Read what an edition of some models tells, as it is now.
 
-    `text` is its own text, with names kept as `composing.keep_names` has them; what is classified `above` a threshold is left out.
+    `text` is its own text, with names kept as `composing.keep_names` has them; what is classified `above` a threshold is left
+    out, and so are other schemas than `schemas` where any are named.
     """
     loaded = []
     for number, one in enumerate(models):
         progress.report(f"Loading {one.name}", number, len(models))
         loaded.append(load_model(one, with_words=True))
     tables, columns, words = left_out(area, above, [one.pk for one in models])
-    loaded = [_without(model, tables, columns) for model in loaded] if words else loaded
+    loaded = [without(model, tables, columns) for model in loaded] if words else loaded
+    if schemas:
+        loaded = [
+            msgspec.structs.replace(model, tables=[one for one in model.tables if one.schema in schemas])
+            for model in loaded
+        ]
     ids = [one.pk for one in models]
     pictures = shared_pictures({pk: place for place, pk in enumerate(ids)}) if contents.diagrams else []
-    carried, places = _carried(ids)
+    pictures = [picture_within(picture, loaded[picture.model]) for picture in pictures]
+    tables_there = [table for model in loaded for table in model.tables]
+    there = {table.id for table in tables_there} | {one.id for table in tables_there for one in table.columns}
+    carried, places = _carried(ids, there)
     return Frozen(
         area=area.name, title=title, note=note, contents=contents, models=loaded, pictures=pictures,
-        said=_said(area, ids) if contents.stewardship else {}, carried=carried,
+        said=_said(area, ids, there) if contents.stewardship else {}, carried=carried,
         sections=sections_of(text), left_out=words, terms=_terms(area, places["term"], drafts=contents.drafts) if contents.glossary else [],
         rules=_rules(area, ids) if contents.glossary else [],
         lists=_lists(area, places["code_list"]) if contents.codes else [],
+        scripts=list(scripts), audience=audience,
     )  # fmt: skip
 
 
-def _without(model: Model, tables: set[int], columns: set[int]) -> Model:
-    """Return a model without some tables and columns, and without keys and indexes that name these."""
-    kept = []
-    for table in model.tables:
-        if int(table.id[1:]) in tables:
-            continue
-        gone = {one.name for one in table.columns if int(one.id[1:]) in columns}
-        kept.append(
-            table
-            if not gone
-            else msgspec.structs.replace(
-                table, columns=[one for one in table.columns if one.name not in gone],
-                primary_key=table.primary_key if table.primary_key and not gone & set(table.primary_key.columns) else None,
-                unique=[key for key in table.unique if not gone & set(key.columns)],
-                foreign_keys=[key for key in table.foreign_keys if not gone & set(key.columns)],
-                indexes=[one for one in table.indexes if not gone & {part.column for part in one.parts}],
-                checks=[one for one in table.checks if not any(name in one.expression for name in gone)],
-            )
-        )  # fmt: skip
-    return msgspec.structs.replace(model, tables=kept)
-
-
-def _said(area: Area, models: Sequence[int]) -> dict[str, dict[str, str]]:
-    """Return what holds for tables and columns, by "t3" and "c12"."""
+def _said(area: Area, models: Sequence[int], there: Collection[str]) -> dict[str, dict[str, str]]:
+    """Return what holds for the tables and columns that are `there`, by "t3" and "c12"."""
     names = dict(Aspect.objects.filter(area=area).values_list("pk", "name"))
     rows: list[tuple[str, int, str]] = []
     with connection.cursor() as cursor:
@@ -87,7 +76,7 @@ def _said(area: Area, models: Sequence[int]) -> dict[str, dict[str, str]]:
     words = in_words(value for *_, value in rows)
     found: defaultdict[str, dict[str, str]] = defaultdict(dict)
     for key, aspect, value in sorted(rows):
-        if aspect in names:
+        if aspect in names and key in there:
             found[key][names[aspect]] = words.get(value, value)
     return dict(found)
 
@@ -100,11 +89,13 @@ left join domain dm on dm.id = coalesce(own.domain_id, shared.domain_id)
 where d.model_id = any(%s) and (own.id is not null or shared.id is not null) order by d.model_id, d.id"""
 
 
-def _carried(models: Sequence[int]) -> tuple[dict[str, dict[str, str]], dict[str, dict[int, list[str]]]]:
-    """Return what columns carry, in words, by "c12"; and by kind the names of the columns that carry each."""
+def _carried(
+    models: Sequence[int], there: Collection[str]
+) -> tuple[dict[str, dict[str, str]], dict[str, dict[int, list[str]]]]:
+    """Return what the columns that are `there` carry, in words, by "c12"; and by kind the names of the columns that carry each."""
     with connection.cursor() as cursor:
         cursor.execute(_CARRIED, [list(models)])
-        rows = cursor.fetchall()
+        rows = [row for row in cursor.fetchall() if f"c{row[0]}" in there]
     kinds: dict[str, tuple[Any, str]] = {
         "term": (Term, "Term"),
         "domain": (Domain, "Domain"),

@@ -7,7 +7,9 @@ from typing import Any
 from django.http import HttpRequest
 
 from indexa.areas.models import Area
+from indexa.changes.models import Change
 from indexa.editions.models import Edition
+from indexa.store.models import StoredModel
 from indexa.ui.panels import panel
 
 _MOST = 3
@@ -20,3 +22,18 @@ def editions_of_area(request: HttpRequest, area: Area) -> dict[str, Any] | None:
     published = Edition.objects.filter(area=area, state=Edition.State.PUBLISHED).order_by("-number")[:_MOST]
     editions = [*drafts, *published]
     return {"editions": editions} if editions else None
+
+
+@panel("model", order=40, template="editions/_model.html")
+def last_edition(request: HttpRequest, model: StoredModel) -> dict[str, Any] | None:
+    """Return the last published edition that tells of a model, and how many changes the model has since."""
+    published = Edition.objects.filter(
+        area_id=model.area_id, state=Edition.State.PUBLISHED, content__models__contains=[model.pk]
+    )
+    edition = published.order_by("-number").first()
+    if edition is None:
+        return None
+    later = Change.objects.filter(
+        change_set__model=model, change_set__in_force=True, change_set__at__gt=edition.made_at
+    )
+    return {"edition": edition, "changes": later.exclude(change_set__kind="undo").count()}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import secrets
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from django.contrib.auth.hashers import make_password
@@ -30,13 +30,18 @@ class EditionError(Exception):
 
 @transaction.atomic
 def prepare(
-    *, area: Area, person: Person, title: str, note: str, models: list[int], contents: dict[str, Any], text: str = "", above: str = ""
+    *, area: Area, person: Person, title: str, note: str, models: list[int], contents: dict[str, Any], text: str = "", above: str = "",
+    schemas: Sequence[str] = (), scripts: Sequence[int] = (), audience: str = ""
 ) -> tuple[Edition, Job]:  # fmt: skip
     """Have a draft made. It is looked at, then sent for review or thrown away.
 
-    `text` is its own text with names kept, `above` the class above which things are left out.
+    `text` is its own text with names kept, `above` the class above which things are left out;
+    `schemas` are all there are where none is named, `scripts` the ids of change scripts that it holds.
     """
-    content = {"models": models, "contents": contents, "text": text, "above": above}
+    content = {
+        "models": models, "contents": contents, "text": text, "above": above,
+        "schemas": list(schemas), "scripts": list(scripts), "audience": audience,
+    }  # fmt: skip
     edition = Edition.objects.create(area=area, title=title, note=note, made_by=person, content=content)
     job = jobs.start(area=area, kind="edition", title=f"Making “{title}”", person=person, edition=edition.pk)
     edition.job = job

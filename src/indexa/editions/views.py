@@ -20,8 +20,10 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.changes.models import ChangeSet
 from indexa.core.edition.book import book_of
+from indexa.core.edition.starters import REVIEW_OF_A_CHANGE
 from indexa.editions import composing, services
 from indexa.editions.building import OUT, State, between, imprint_of, thawed
+from indexa.editions.discussing import with_objects
 from indexa.editions.forms import EditionForm, ShareForm
 from indexa.editions.models import Destination, Edition, EditionTemplate, ReadingLink, SigningRule
 from indexa.editions.serving import serve_file, serve_zip
@@ -53,12 +55,20 @@ def new(request: AreaRequest) -> HttpResponse:
     """Choose what goes into an edition; posting it has the draft made."""
     physical = StoredModel.objects.filter(area=request.area, layer=Layer.PHYSICAL)
     templates = composing.templates(request.area)
-    template = next((one for one in templates if one.pk == parse_int(request.GET.get("template"))), templates[0])
+    scripts = parse_ints(request.GET.getlist("script"))
+    wanted = parse_int(request.GET.get("template"))
+    fitting = (
+        one for one in templates if (one.name == REVIEW_OF_A_CHANGE if scripts and not wanted else one.pk == wanted)
+    )
+    template = next(fitting, templates[0])
     initial = {"title": f"{request.area.name} data dictionary", "models": [model.pk for model in physical]}
     initial |= msgspec.to_builtins(composing.contents_of(template.choices))
     initial |= {
         "text": composing.shown_names(template.choices.get("text", "")),
         "above": template.choices.get("above", ""),
+        "schemas": ", ".join(template.choices.get("schemas", [])),
+        "audience": template.choices.get("audience", ""),
+        "scripts": scripts,
     }
     form = EditionForm(request.POST or None, area=request.area, initial=initial)
     if request.method == "POST" and form.is_valid():
@@ -75,11 +85,14 @@ def _prepare(request: AreaRequest, form: EditionForm) -> Job:
     given = form.cleaned_data
     text = composing.keep_names(request.area, given["text"])
     if given["template_name_to_keep"]:
-        choices = {"contents": form.contents(), "text": text, "above": given["above"]}
+        choices = {
+            "contents": form.contents(), "text": text, "above": given["above"], "schemas": given["schemas"], "audience": given["audience"],
+        }  # fmt: skip
         composing.save_template(area=request.area, name=given["template_name_to_keep"], purpose="", choices=choices)
     _, job = services.prepare(
         area=request.area, person=request.user, title=given["title"], note=given["note"],
         models=[model.pk for model in given["models"]], contents=form.contents(), text=text, above=given["above"],
+        schemas=given["schemas"], scripts=[int(one) for one in given.get("scripts", ())], audience=given["audience"],
     )  # fmt: skip
     return job
 
@@ -188,9 +201,13 @@ def differences(request: AreaRequest, pk: int) -> HttpResponse:
         .order_by("-number")
     )
     earlier = others.filter(number=parse_int(request.GET.get("since"))).first() or edition.follows or others.first()
-    found = [] if earlier is None else between(earlier, book_of(thawed(edition), imprint_of(edition)))
+    book = book_of(thawed(edition), imprint_of(edition))
+    found = [] if earlier is None else between(earlier, book)
     page = Paginator(found, _CHANGES_A_PAGE).get_page(request.GET.get("page"))
-    context = {"edition": edition, "earlier": earlier, "others": others[:50], "page": page, "count": len(found)}
+    context = {
+        "edition": edition, "earlier": earlier, "others": others[:50], "page": page, "count": len(found),
+        "rows": with_objects(request.area, book, list(page.object_list)),
+    }  # fmt: skip
     return render(request, "editions/differences.html", context)
 
 

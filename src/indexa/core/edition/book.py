@@ -9,7 +9,8 @@ import msgspec
 
 from indexa.core.diagram.parts import Card, Drawing
 from indexa.core.dictionary.key_roles import key_roles, short_forms
-from indexa.core.edition.parts import CodeList, Contents, Frozen, Imprint, Picture, Rule, Section, Term
+from indexa.core.edition.coverage import Coverage, coverage_of
+from indexa.core.edition.parts import CodeList, Contents, EnclosedScript, Frozen, Imprint, Picture, Rule, Section, Term
 from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Table
 from indexa.core.model.relationships import Relationship, relationship
 from indexa.core.render.diagram.notations import Notation
@@ -60,6 +61,9 @@ class Book(msgspec.Struct):
     sections: list[Section]
     """Own texts, the names in them as links to pages."""
     left_out: str = ""
+    scripts: list[EnclosedScript] = msgspec.field(default_factory=list)
+    coverage: list[Coverage] = msgspec.field(default_factory=list)
+    audience: str = ""
 
     def pages_of(self, model: Model) -> list[Page]:
         """Return the pages of a model's tables."""
@@ -78,6 +82,7 @@ def book_of(frozen: Frozen, imprint: Imprint) -> Book:
             page.carried = _by_name(page.table, frozen.carried)
     plates = _plates(models, pages, frozen.pictures if contents.diagrams else ())
     sections = [Section(one.title, _linked(one.text, pages)) for one in frozen.sections]
+    coverage = coverage_of((page.model.name, page.table, page.said) for page in pages) if contents.coverage else []
     if not contents.tables:
         pages = []
         for plate in plates:
@@ -85,6 +90,7 @@ def book_of(frozen: Frozen, imprint: Imprint) -> Book:
     return Book(
         imprint, contents, models, pages, plates, frozen.terms if contents.glossary else [], frozen.rules if contents.glossary else [],
         frozen.lists if contents.codes else [], sections, frozen.left_out,
+        frozen.scripts, coverage, frozen.audience,
     )  # fmt: skip
 
 

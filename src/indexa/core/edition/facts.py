@@ -15,6 +15,7 @@ Facts: TypeAlias = dict[str, dict[str, str]]
 Kind: TypeAlias = Literal["added", "removed", "changed"]
 _LABELS = {
     "table": "Table", "column": "Column", "relationship": "Relationship", "term": "Term", "rule": "Rule", "codes": "Code list", "text": "Own text",
+    "script": "Change script",
 }  # fmt: skip
 _ORDER = list(_LABELS)
 
@@ -56,6 +57,8 @@ def facts_of(book: Book) -> Facts:
         found[f"rule:{rule.name}"] = _filled(Rule=rule.definition, Why=rule.reason)
     for section in book.sections:
         found[f"text:{section.title}"] = _filled(Text=section.text)
+    for script in book.scripts:
+        found[f"script:{script.title}"] = _filled(Text=script.text, Signed=script.signed)
     for one in book.lists:
         codes = {
             f"Code {code.code}": code.meaning + (" (retired)" if code.retired else "") or "–" for code in one.codes

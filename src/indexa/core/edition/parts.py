@@ -34,6 +34,8 @@ class Contents(msgspec.Struct, frozen=True):
     """False leaves only the overview: summary, own text, diagrams, terms."""
     drafts: bool = True
     """Terms that are drafts."""
+    coverage: bool = True
+    """How far each schema is described, owned and classified."""
 
 
 class Picture(msgspec.Struct):
@@ -79,6 +81,32 @@ class Section(msgspec.Struct, frozen=True):
     text: str
 
 
+class ScriptStep(msgspec.Struct, frozen=True):
+    """A step of a change script: what it does in words, its risk, its statements as text, and what is to be done before it."""
+
+    what: str
+    risk: str
+    text: str
+    check: str = ""
+    fill: str = ""
+
+
+class EnclosedScript(msgspec.Struct, frozen=True):
+    """A change script with the one that takes it back, and what came of its rehearsal, in words."""
+
+    title: str
+    platform: str
+    checksum: str
+    """SHA-256 of `text`."""
+    text: str
+    revert: str
+    steps: tuple[ScriptStep, ...] = ()
+    left: tuple[str, ...] = ()
+    """What it leaves as it is, each with the reason."""
+    rehearsal: tuple[str, ...] = ()
+    signed: str = ""
+
+
 class Frozen(msgspec.Struct):
     """All that an edition tells. Words of the models are those they show.
 
@@ -100,6 +128,8 @@ class Frozen(msgspec.Struct):
     sections: list[Section] = msgspec.field(default_factory=list)
     left_out: str = ""
     """What was left out for its class, in words."""
+    scripts: list[EnclosedScript] = msgspec.field(default_factory=list)
+    audience: str = ""
 
 
 def freeze(content: Frozen) -> bytes:

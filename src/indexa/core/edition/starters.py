@@ -16,6 +16,7 @@ class Starter(msgspec.Struct, frozen=True):
     text: str = ""
 
 
+REVIEW_OF_A_CHANGE = "Review of a change"
 STARTERS = (
     Starter("Data dictionary", "Everything, for those who work with the data.", Contents()),
     Starter(
@@ -25,10 +26,10 @@ STARTERS = (
         "# Purpose\n\nThis edition shows what the data means, who owns it and how it is classified, as signed off.\n",
     ),
     Starter(
-        "Review of a change",
+        REVIEW_OF_A_CHANGE,
         "What changed, for those who sign a change: structure with its keys and indexes.",
         Contents(glossary=False, codes=False, stewardship=False),
-        "# What is to be reviewed\n\nSee *What changed* for every difference since the edition before.\n",
+        "# What is to be reviewed\n\nThe change script with its rehearsal, and *What changed* for every difference since the edition before.\n",
     ),
     Starter(
         "One-page overview",

@@ -6,11 +6,15 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import groupby
 
 from indexa.core.edition.book import Book, Page
+from indexa.core.edition.coverage import aspects_of
 from indexa.core.edition.facts import Difference
+from indexa.core.edition.parts import EnclosedScript
 from indexa.core.render.prose import Block, Run, blocks_of
 from indexa.core.type_families import shorten
 
 _QUIET = 'text(size: 8.5pt, fill: rgb("#4d5a61"))'
+_MOST_ASPECTS = 6
+"""Aspects whose coverage has a place on the width of a page."""
 _TITLE, _TEXT, _MONO = "Source Serif", "Atkinson Next", "Atkinson Mono"
 _HEAD = """
 #set document(title: {title}, author: {author}, date: datetime(year: {year}, month: {month}, day: {day}))
@@ -49,8 +53,12 @@ def document(book: Book, changes: Sequence[Difference], paper: str = "a4") -> It
     yield '#outline(title: "Contents", depth: 3, indent: 1em)\n'
     for section in book.sections:
         yield f"= {_escaped(section.title)}\n" + "".join(_blocks(section.text))
+    if book.coverage:
+        yield from _coverage(book)
     if changes:
         yield from _changes(changes)
+    for script in book.scripts:
+        yield from _script(script)
     for model in book.models:
         pages = book.pages_of(model)
         plates = [(number, plate) for number, plate in enumerate(book.plates, 1) if plate.model == model.name]
@@ -77,7 +85,8 @@ def _cover(book: Book) -> Iterator[str]:
     yield f"#text(size: 13pt)[{_escaped(imprint.area)} #sym.dot.c {_escaped(imprint.edition)} #sym.dot.c {_escaped(imprint.date)}]\n#v(8mm)\n"
     yield "".join(_blocks(imprint.note))
     yield "#v(1fr)\n#set text(size: 9pt)\n"
-    rows = [("Prepared by", imprint.made_by)]
+    rows = [("For", book.audience)] if book.audience else []
+    rows += [("Prepared by", imprint.made_by)]
     rows += [("Signed off by", f"{one.person}, {one.at:%-d %B %Y, %H:%M} UTC") for one in imprint.signatures]
     rows += [("Content, SHA-256", imprint.digest)] if imprint.digest else []
     cells = "".join(f"[{_escaped(name)}], [{_escaped(value)}], " for name, value in rows)
@@ -119,6 +128,42 @@ def _table(page: Page) -> Iterator[str]:
             kind = "identifying" if means.identifying else "non-identifying"
             yield f"- {_raw(', '.join(key.columns))} #sym.arrow.r {_raw(target)}: {kind}, {declared}\n"
         yield "\n"
+
+
+def _coverage(book: Book) -> Iterator[str]:
+    aspects = aspects_of(book.coverage)[:_MOST_ASPECTS]
+    heads = ["Schema", "Tables", "Columns", "Described", *aspects]
+    yield "= How far it is described\n"
+    yield f"#table(columns: (1fr, {', '.join(['auto'] * (len(heads) - 1))}), table.header({', '.join(f'[{_escaped(one)}]' for one in heads)}),\n"
+    for one in book.coverage:
+        place = (f"{_escaped(one.model)} " if len(book.models) > 1 else "") + _raw(one.schema or "(no schema)")
+        counts = [one.columns_described, *(one.said.get(aspect, 0) for aspect in aspects)]
+        shares = ", ".join(f"[{one.percent(count)} %]" for count in counts)
+        yield f"[{place}], [{one.tables:,}], [{one.columns:,}], {shares},\n"
+    yield ")\n"
+
+
+def _script(script: EnclosedScript) -> Iterator[str]:
+    yield f"= Change script: {_escaped(script.title)}\n"
+    facts = [
+        f"{script.platform}, {len(script.steps)} steps",
+        *([f"signed off {script.signed}"] if script.signed else []),
+    ]
+    yield f"{_escaped('; '.join(facts))}\n\n#{_QUIET}[SHA-256 {script.checksum}]\n== Rehearsal\n"
+    for line in script.rehearsal or ("Not rehearsed.",):
+        yield f"- {_escaped(line)}\n"
+    yield "== Steps\n"
+    for place, step in enumerate(script.steps, 1):
+        yield f'#block(sticky: true)[{place}. {_escaped(step.what)} #text(fill: rgb("#4d5a61"))[({_escaped(step.risk)})]]\n'
+        if step.check:
+            yield f"#block(sticky: true)[Rows in the way, 0 when there are none: {_raw(step.check)}]\n"
+        if step.fill:
+            yield f"#block(sticky: true)[To be filled in first where the table has rows: {_raw(step.fill)}]\n"
+        yield f'#block(fill: rgb("#f4f1ea"), inset: 6pt, width: 100%, raw({_string(step.text)}, lang: "sql", block: true))\n'
+    if script.left:
+        yield "== Left as it is\n"
+    for line in script.left:
+        yield f"- {_escaped(line)}\n"
 
 
 def _glossary(book: Book) -> Iterator[str]:

@@ -15,12 +15,16 @@ from docx.oxml.ns import nsdecls, qn
 from docx.shared import Mm, Pt, RGBColor
 
 from indexa.core.edition.book import Book, Page
+from indexa.core.edition.coverage import aspects_of
 from indexa.core.edition.facts import Difference
+from indexa.core.edition.parts import EnclosedScript
 from indexa.core.render.prose import blocks_of
 from indexa.core.type_families import shorten
 
 _ROWS = 200
 """Rows after which a table ends and another begins: office programs take long over larger ones."""
+_MOST_ASPECTS = 6
+"""Aspects whose coverage has a place on the width of a page."""
 _INK, _QUIET, _ACCENT = RGBColor(0x1D, 0x2A, 0x30), RGBColor(0x4D, 0x5A, 0x61), RGBColor(0x1B, 0x5E, 0x63)
 _STYLES = {
     "Title": (28, "Georgia"),
@@ -40,6 +44,7 @@ def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] =
     for section in book.sections:
         document.add_heading(_plain(section.title), 1)
         _text(document, section.text)
+    _coverage(document, book)
     if changes:
         document.add_heading("What changed", 1)
         for label, group in groupby(changes, key=lambda one: one.label):
@@ -51,6 +56,8 @@ def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] =
                 _change_rows(group),
                 machine=(1,),
             )
+    for script in book.scripts:
+        _script(document, script)
     figure = 0
     for model in book.models:
         pages = book.pages_of(model)
@@ -115,7 +122,8 @@ def _cover(document: Any, book: Book, changes: Sequence[Difference]) -> None:
     document.add_paragraph(_plain(imprint.title), style="Title")
     document.add_paragraph(_plain(f"{imprint.area} · {imprint.edition} · {imprint.date}"))
     _text(document, imprint.note)
-    rows = [("Prepared by", imprint.made_by)]
+    rows = [("For", book.audience)] if book.audience else []
+    rows += [("Prepared by", imprint.made_by)]
     rows += [("Signed off by", f"{one.person}, {one.at:%-d %B %Y, %H:%M} UTC") for one in imprint.signatures]
     rows += [("Content, SHA-256", imprint.digest)] if imprint.digest else []
     for name, value in rows:
@@ -124,14 +132,16 @@ def _cover(document: Any, book: Book, changes: Sequence[Difference]) -> None:
         paragraph.add_run(_plain(value))
     document.add_paragraph().add_run().add_break(WD_BREAK.PAGE)
     document.add_paragraph("Contents", style="Title")
-    _field(
-        document.add_paragraph(), 'TOC \\o "1-3" \\h \\z \\u', "The contents appear when the fields are updated (F9)."
-    )
+    _contents(document, book, changes)
 
 
 def _contents(document: Any, book: Book, changes: Sequence[Difference]) -> None:
     """Write the contents as a field that holds models and schemas until it is updated, with page numbers then."""
-    lines = [(1, section.title) for section in book.sections] + ([(1, "What changed")] if changes else [])
+    lines = [(1, section.title) for section in book.sections] + (
+        [(1, "How far it is described")] if book.coverage else []
+    )
+    lines += [(1, "What changed")] if changes else []
+    lines += [(1, f"Change script: {script.title}") for script in book.scripts]
     for model in book.models:
         schemas = dict.fromkeys(page.table.schema or "Tables" for page in book.pages_of(model))
         lines += [(1, model.name), *((2, schema) for schema in schemas)] if schemas else []
@@ -225,6 +235,57 @@ def _change_rows(changes: Iterable[Difference]) -> Iterator[tuple[str, ...]]:
         for place, field in enumerate(one.fields or (None,)):
             first = (one.kind, one.name) if place == 0 else ("", "")
             yield (*first, *((field.field, field.before, field.after) if field else ("", "", "")))
+
+
+def _coverage(document: Any, book: Book) -> None:
+    if not book.coverage:
+        return
+    document.add_heading("How far it is described", 1)
+    aspects = aspects_of(book.coverage)[:_MOST_ASPECTS]
+    heads = ("Schema", "Tables", "Columns", "Described", *aspects)
+    wide = 174 - 18 * (len(heads) - 1)
+    rows = (
+        (
+            f"{one.model} {one.schema}".strip() if len(book.models) > 1 else one.schema or "(no schema)",
+            f"{one.tables:,}",
+            f"{one.columns:,}",
+            *(
+                f"{one.percent(count)} %"
+                for count in (one.columns_described, *(one.said.get(aspect, 0) for aspect in aspects))
+            ),
+        )
+        for one in book.coverage
+    )
+    _grid(document, heads, (wide, *([18] * (len(heads) - 1))), rows, machine=(0,))
+
+
+def _script(document: Any, script: EnclosedScript) -> None:
+    document.add_heading(f"Change script: {_plain(script.title)}", 1)
+    facts = [
+        f"{script.platform}, {len(script.steps)} steps",
+        *([f"signed off {script.signed}"] if script.signed else []),
+    ]
+    document.add_paragraph(_plain("; ".join(facts)))
+    document.add_paragraph(f"SHA-256 {script.checksum}").runs[0].font.color.rgb = _QUIET
+    document.add_heading("Rehearsal", 2)
+    for line in script.rehearsal or ("Not rehearsed.",):
+        document.add_paragraph(_plain(line), style="List Bullet")
+    document.add_heading("Steps", 2)
+    for place, step in enumerate(script.steps, 1):
+        told = document.add_paragraph(_plain(f"{place}. {step.what} ({step.risk})"))
+        told.paragraph_format.keep_with_next = True
+        for label, text in (
+            ("Rows in the way, 0 when there are none", step.check),
+            ("To be filled in first where the table has rows", step.fill),
+        ):
+            if text:
+                document.add_paragraph(_plain(f"{label}: {text}"))
+        code = document.add_paragraph().add_run(_plain(step.text))
+        code.font.name, code.font.size = "Consolas", Pt(9)
+    if script.left:
+        document.add_heading("Left as it is", 2)
+    for line in script.left:
+        document.add_paragraph(_plain(line), style="List Bullet")
 
 
 def _glossary(document: Any, book: Book) -> None:

@@ -18,7 +18,9 @@ from markupsafe import Markup
 
 from indexa.core.dictionary.key_roles import LABELS
 from indexa.core.edition.book import Book, Page
+from indexa.core.edition.coverage import aspects_of
 from indexa.core.edition.facts import Difference
+from indexa.core.edition.open.markup import dataset
 from indexa.core.model import Model
 from indexa.core.render.diagram.svg import STYLES, body
 from indexa.core.render.prose import to_html
@@ -52,13 +54,19 @@ def build_site(
         "labels": list(LABELS.values()),
         "changes": changes,
         "since": since,
+        "dataset": Markup(dataset(book).decode()),  # noqa: S704  JSON in which no sign is read as markup
+        "aspects": aspects_of(book.coverage),
     }
     names = ["index.html", "dictionary.html"]
     names += ["glossary.html"] if book.terms or book.rules else []
     names += ["codes.html"] if book.lists else []
     names += ["changes.html"] if changes is not None else []
+    names += ["scripts.html"] if book.scripts else []
     for name in names:
         yield name, environment.get_template(name).render(shared, home="").encode()
+    for number, script in enumerate(book.scripts, 1):
+        yield f"scripts/change-{number}.sql", script.text.encode()
+        yield f"scripts/revert-{number}.sql", script.revert.encode()
     template = environment.get_template("table.html")
     for page in book.pages:
         yield page.path, template.render(shared, page=page, home="../").encode()
@@ -114,6 +122,7 @@ def _imprint(book: Book, changes: Sequence[Difference] | None) -> dict[str, Any]
         "edition": imprint.edition, "date": imprint.date, "signed": imprint.signed, "changes": changes is not None, "marks": marks,
         "links": [
             *([["glossary.html", "Glossary"]] if book.terms or book.rules else []), *([["codes.html", "Code lists"]] if book.lists else []),
+            *([["scripts.html", "Change scripts"]] if book.scripts else []),
         ],
     }  # fmt: skip
 
