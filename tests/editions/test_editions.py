@@ -7,6 +7,7 @@ import re
 import zipfile
 from datetime import timedelta
 
+from django.db import transaction
 from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
@@ -14,9 +15,11 @@ from docx import Document
 from openpyxl import load_workbook
 from pypdf import PdfReader
 
+from indexa.adapters.documents import FORMS
 from indexa.areas.models import Role
+from indexa.core.edition.book import book_of
 from indexa.editions import public, services
-from indexa.editions.building import build_edition, publish_edition
+from indexa.editions.building import build_edition, imprint_of, publish_edition, thawed
 from indexa.editions.files import content_of
 from indexa.editions.models import Approval, Edition, EditionContent, ReadingLink, SigningRule
 from indexa.jobs.errors import JobFailedError
@@ -25,6 +28,19 @@ from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.reviewing.models import Notice
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, store
+
+
+class Ended(Silent):
+    """Progress that ends the work after some reports, as a worker does that is killed."""
+
+    def __init__(self, steps: int) -> None:
+        self.steps = steps
+
+    def report(self, step: str, done: int = 0, total: int = 0) -> None:
+        """Count down."""
+        self.steps -= 1
+        if self.steps < 0:
+            raise KeyboardInterrupt
 
 
 class EditionTests(TestCase):
@@ -59,12 +75,16 @@ class EditionTests(TestCase):
     def page(self) -> str:
         return self.client.get(self.address("read-file", "tables/billing-metering-mtr.html")).content.decode()
 
-    def publish(self, edition: Edition | None = None) -> Edition:
-        """Have an edition signed and published, and its forms made."""
-        edition = edition or self.edition
+    def sign(self, edition: Edition) -> None:
+        """Have an edition signed off."""
         signer = self.people[Role.ADMINISTRATOR]
         services.ask(edition_id=edition.pk, area=self.area, person=self.people[Role.STEWARD], people=[signer.pk])
         services.decide(edition_id=edition.pk, area=self.area, person=signer, approve=True)
+
+    def publish(self, edition: Edition | None = None) -> Edition:
+        """Have an edition signed and published, and its forms made."""
+        edition = edition or self.edition
+        self.sign(edition)
         job = services.publish(edition_id=edition.pk, area=self.area, person=self.people[Role.APPROVER])
         publish_edition(job, Silent())
         edition.refresh_from_db()
@@ -177,6 +197,39 @@ class EditionTests(TestCase):
             self.assertEqual(sorted(archive.namelist()), ["changes.csv", "codes.csv", "columns.csv", "terms.csv"])
         sheet = load_workbook(io.BytesIO(contents["documents/edition.xlsx"]))["Dictionary"]
         self.assertEqual(sheet.max_row - 3, 6)
+
+    def test_a_large_edition_is_several_volumes(self) -> None:
+        edition = self.publish()
+        book = book_of(thawed(edition), imprint_of(edition))
+        for name, text_of in (
+            ("pdf", lambda content: "".join(page.extract_text() for page in PdfReader(io.BytesIO(content)).pages)),
+            ("docx", lambda content: "".join(one.text for one in Document(io.BytesIO(content)).paragraphs)),
+        ):
+            files = dict(FORMS[name]._replace(most_tables=1).files(book, []))
+            self.assertEqual(list(files), [f"edition.{name}", f"edition-2.{name}"])
+            first, second = (text_of(content) for content in files.values())
+            self.assertIn("Volume 2: metering.mtr_rdg to metering.mtr_rdg", first)
+            self.assertIn("Volume 2 of 2", second)
+            self.assertNotIn("How far it is described", second)
+
+    def test_publication_that_ends_anywhere_publishes_nothing_and_is_done_again(self) -> None:
+        self.sign(self.edition)
+        for steps in (0, 2, 5, 8):
+            with self.subTest(steps):
+                job = services.publish(edition_id=self.edition.pk, area=self.area, person=self.people[Role.APPROVER])
+                before = list(self.edition.files.values_list("path", "stored"))
+                with self.assertRaises(KeyboardInterrupt), transaction.atomic():
+                    publish_edition(job, Ended(steps))
+                Job.objects.filter(pk=job.pk).update(state=Job.State.FAILED)
+                self.assertEqual(list(self.edition.files.values_list("path", "stored")), before)
+                self.sign_in(Role.APPROVER)
+                page = self.client.get(self.address("page"))
+                self.assertContains(page, "nothing was published")
+                self.assertContains(page, "Publish this edition")
+        job = services.publish(edition_id=self.edition.pk, area=self.area, person=self.people[Role.APPROVER])
+        publish_edition(job, Silent())
+        self.edition.refresh_from_db()
+        self.assertEqual((self.edition.state, self.edition.number), (Edition.State.PUBLISHED, 1))
 
     def test_one_that_is_withdrawn_says_why_and_ends_its_links(self) -> None:
         edition = self.publish()

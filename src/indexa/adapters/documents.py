@@ -15,6 +15,7 @@ from indexa.core.dictionary.key_roles import key_roles
 from indexa.core.edition.book import Book
 from indexa.core.edition.facts import Difference
 from indexa.core.edition.open import dcat, skos, structures, tabular, xmi
+from indexa.core.edition.volumes import volumes_of
 from indexa.core.render import book_typst, book_word, csv_file, markdown, xlsx
 from indexa.core.render.cells import neutral
 from indexa.core.render.diagram import svg
@@ -32,6 +33,16 @@ class Form(NamedTuple):
     make: Make
     cannot: tuple[str, ...] = ()
     """What of an edition it does not carry."""
+    most_tables: int = 0
+    """Tables in one file; a larger edition is several. 0 for any number."""
+
+    def files(self, book: Book, changes: Sequence[Difference]) -> Iterator[tuple[str, bytes]]:
+        """Yield name and bytes of each file: one, or for a large edition "edition.pdf", "edition-2.pdf" …"""
+        volumes = volumes_of(book, self.most_tables) if self.most_tables else [book]
+        stem, _, suffix = self.file_name.partition(".")
+        for number, one in enumerate(volumes, 1):
+            name = self.file_name if number == 1 else f"{stem}-{number}.{suffix}"
+            yield name, self.make(one, changes if number == 1 else ())
 
 
 def _pdf(book: Book, changes: Sequence[Difference]) -> bytes:
@@ -131,8 +142,15 @@ def _csv(heads: Sequence[str], rows: Iterator[Sequence[str]]) -> bytes:
 
 _OFFICE = "application/vnd.openxmlformats-officedocument."
 FORMS: dict[str, Form] = {
-    "pdf": Form("PDF", "to read and to file", "edition.pdf", "application/pdf", _pdf),
-    "docx": Form("Word", "to quote and to go on writing", "edition.docx", f"{_OFFICE}wordprocessingml.document", _word),
+    "pdf": Form("PDF", "to read and to file", "edition.pdf", "application/pdf", _pdf, most_tables=150),
+    "docx": Form(
+        "Word",
+        "to quote and to go on writing",
+        "edition.docx",
+        f"{_OFFICE}wordprocessingml.document",
+        _word,
+        most_tables=500,
+    ),
     "xlsx": Form("Spreadsheet", "a row a column", "edition.xlsx", f"{_OFFICE}spreadsheetml.sheet", _xlsx),
     "md": Form("Markdown", "for a repository", "edition.md", "text/markdown", _markdown),
     "csv": Form("CSV bundle", "columns, terms, codes, changes", "edition-csv.zip", "application/zip", _csv_bundle),

@@ -14,6 +14,7 @@ from indexa.cli import diagrams
 from indexa.cli.failing import run_or_say_why
 
 if TYPE_CHECKING:
+    from indexa.adapters.documents import Form
     from indexa.core.edition.book import Book
 
 DOCUMENTS = ("html", "pdf", "docx", "xlsx", "md", "csv")
@@ -45,16 +46,32 @@ def _render(given: argparse.Namespace) -> int:
         _write_pages(book, given.output)
         return 0
     from indexa.adapters import documents
+    from indexa.adapters.typesetting import TooLargeError, TypesettingError
 
     form = (documents.FORMS | documents.OPEN_FORMS)[given.to]
-    content = form.make(book, [])
-    if given.output == "-":
-        sys.stdout.buffer.write(content)
-    else:
-        Path(given.output).write_bytes(content)
+    try:
+        _write_files(form, book, given.output)
+    except (TypesettingError, TooLargeError) as error:
+        raise SourceError(
+            "not-made", str(error), "Leave diagrams out (--without diagrams), or take another form."
+        ) from error
     if form.cannot:
         print(f"indexa: {form.label} does not carry: {'; '.join(form.cannot)}.", file=sys.stderr)
     return 0
+
+
+def _write_files(form: Form, book: Book, output: str) -> None:
+    if output == "-":
+        made = list(form.files(book, []))
+        if len(made) > 1:
+            raise SourceError("no-output", f"{form.label} of so many tables is several files.", "Name a file with -o.")
+        sys.stdout.buffer.write(made[0][1])
+        return
+    for number, (_, content) in enumerate(form.files(book, []), 1):
+        path = Path(output) if number == 1 else Path(output).with_stem(f"{Path(output).stem}-{number}")
+        path.write_bytes(content)
+        if number > 1:
+            print(f"indexa: volume {number} is {path}", file=sys.stderr)
 
 
 def _book(given: argparse.Namespace) -> Book:

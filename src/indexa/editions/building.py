@@ -11,6 +11,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from indexa.adapters.documents import FORMS, OPEN_FORMS
+from indexa.adapters.typesetting import TooLargeError, TypesettingError
 from indexa.core.edition import parts
 from indexa.core.edition.book import Book, book_of
 from indexa.core.edition.facts import Difference, differences, facts_of
@@ -111,7 +112,14 @@ def _all_forms(
     for folder, forms in (("documents", FORMS), ("open", OPEN_FORMS)):
         for form in forms.values():
             progress.report(f"Making the {form.label}")
-            yield f"{folder}/{form.file_name}", form.make(book, changes or [])
+            try:
+                for name, content in form.files(book, changes or []):
+                    yield f"{folder}/{name}", content
+                    progress.report(f"Making the {form.label}")
+            except (TypesettingError, TooLargeError) as error:
+                raise JobFailedError(
+                    f"{form.label}: {error}", "Nothing was published. Leave diagrams out, or try again."
+                ) from error
     yield "facts.json", msgspec.json.encode(facts_of(book), order="deterministic")
 
 

@@ -7,7 +7,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from indexa.areas.models import Area
-from indexa.changes.models import Change
+from indexa.editions import services
 from indexa.editions.models import Edition
 from indexa.store.models import StoredModel
 from indexa.ui.panels import panel
@@ -33,7 +33,4 @@ def last_edition(request: HttpRequest, model: StoredModel) -> dict[str, Any] | N
     edition = published.order_by("-number").first()
     if edition is None:
         return None
-    later = Change.objects.filter(
-        change_set__model=model, change_set__in_force=True, change_set__at__gt=edition.made_at
-    )
-    return {"edition": edition, "changes": later.exclude(change_set__kind="undo").count()}
+    return {"edition": edition, "changes": services.changes_since(edition, [model.pk])}

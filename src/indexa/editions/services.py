@@ -14,6 +14,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from indexa.areas.models import Area, Membership, Person, Role
+from indexa.changes.models import ChangeSet
 from indexa.editions.models import Approval, Edition, ReadingLink, SigningRule
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
@@ -120,7 +121,7 @@ def publish(*, edition_id: int, area: Area, person: Person) -> Job:
     Where the area asks for no signatures, a draft can be published as it is.
     """
     Area.objects.select_for_update().get(pk=area.pk)  # numbers are given one after another
-    edition = _locked(edition_id, area)
+    edition = settled(_locked(edition_id, area))
     unsigned = edition.state == State.DRAFT and approvals_wanted(area) == 0
     if edition.state != State.SIGNED and not unsigned:
         raise EditionError("Only an edition that was signed off can be published.")
@@ -136,6 +137,23 @@ def publish(*, edition_id: int, area: Area, person: Person) -> Job:
     edition.job = job
     edition.save(update_fields=["number", "state", "published_by", "job"])
     return job
+
+
+def settled(edition: Edition) -> Edition:
+    """Return an edition; one whose publication ended before it was done waits to be published again, as if it had never begun."""
+    if edition.state != State.PUBLISHING or edition.job is None or not edition.job.is_over:
+        return edition
+    signed = edition.approvals.filter(state=Approval.State.APPROVED).exists()
+    Edition.objects.filter(pk=edition.pk, state=State.PUBLISHING, job=edition.job).update(
+        state=State.SIGNED if signed else State.DRAFT, number=None, published_by=None
+    )
+    edition.refresh_from_db()
+    return edition
+
+
+def changes_since(edition: Edition, models: Collection[int]) -> int:
+    """Return how many changes some models had since an edition was made."""
+    return ChangeSet.objects.filter(model__in=models, at__gt=edition.made_at, in_force=True).count()
 
 
 @transaction.atomic

@@ -42,7 +42,7 @@ def document_name(edition: Edition, path: str) -> str:
     """Return what a document of an edition is called where it is saved."""
     folder, _, name = path.rpartition("/")
     named = f"{slugify(edition.title) or 'edition'}-{edition.number or 'draft'}"
-    return f"{named}-{name}" if folder == "open" else f"{named}.{name.partition('.')[2]}"
+    return f"{named}-{name}" if folder == "open" else f"{named}{name.removeprefix('edition')}"
 
 
 def serve_zip(edition: Edition) -> StreamingHttpResponse:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import msgspec
 from csp.constants import SELF
 from csp.decorators import csp_replace
@@ -15,10 +17,9 @@ from django.urls import reverse
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from indexa.adapters.documents import FORMS, OPEN_FORMS
+from indexa.adapters.documents import FORMS, OPEN_FORMS, Form
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
-from indexa.changes.models import ChangeSet
 from indexa.core.edition.book import book_of
 from indexa.core.edition.starters import REVIEW_OF_A_CHANGE
 from indexa.editions import composing, services
@@ -38,7 +39,8 @@ _CHANGES_A_PAGE = 200
 @in_area(Role.READER)
 def edition_list(request: AreaRequest) -> HttpResponse:
     """All editions, drafts first."""
-    editions = Edition.objects.filter(area=request.area).select_related("made_by", "published_by", "job")
+    found = Edition.objects.filter(area=request.area).select_related("made_by", "published_by", "job")
+    editions = [services.settled(one) for one in found]
     context = {
         "drafts": [edition for edition in editions if edition.state not in OUT],
         "published": [edition for edition in editions if edition.state in OUT],
@@ -289,9 +291,23 @@ def latest(request: AreaRequest, path: str = "") -> HttpResponse:
     return redirect("editions:read-file", request.area.slug, edition.pk, path or "index.html")
 
 
+def _documents(edition: Edition) -> list[tuple[Form, list[str]]]:
+    """Return each document with its files: one, or several volumes."""
+    paths = sorted(
+        edition.files.filter(path__startswith="documents/").values_list("path", flat=True),
+        key=lambda path: (len(path), path),
+    )
+    found = []
+    for one in FORMS.values():
+        stem, _, suffix = one.file_name.partition(".")
+        own = re.compile(rf"documents/{stem}(-\d+)?{re.escape('.' + suffix)}")
+        found.append((one, [path for path in paths if own.fullmatch(path)]))
+    return found
+
+
 def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpResponse:
     asked = edition.approvals.select_related("person")
-    documents = [(one, f"documents/{one.file_name}") for one in FORMS.values()] if edition.state in OUT else []
+    documents = _documents(edition) if edition.state in OUT else []
     open_forms = (
         [(one, f"open/{one.file_name}") for one in OPEN_FORMS.values()] if edition.frozen_id and documents else []
     )
@@ -306,7 +322,9 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
         "open_forms": open_forms,
         "pushes": edition.pushes.select_related("destination", "by")[:10],
         "destinations": Destination.objects.filter(area=request.area) if edition.state == State.PUBLISHED else [],
-        "newer": _changed_since(edition) if edition.state == State.PUBLISHED else 0,
+        "newer": services.changes_since(edition, edition.content.get("models", []))
+        if edition.state == State.PUBLISHED
+        else 0,
         "links": edition.reading_links.select_related("made_by"),
         "form": ShareForm(),
         "new_link": new_link,
@@ -317,13 +335,6 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
     return response
 
 
-def _changed_since(edition: Edition) -> int:
-    """Return how many changes its models had since an edition was made."""
-    found = ChangeSet.objects.filter(model__in=edition.content.get("models", []), at__gt=edition.made_at)
-    return found.filter(in_force=True).count()
-
-
 def _edition(request: AreaRequest, pk: int) -> Edition:
-    return get_object_or_404(
-        Edition.objects.select_related("made_by", "published_by", "job", "follows", "area"), pk=pk, area=request.area
-    )
+    found = Edition.objects.select_related("made_by", "published_by", "job", "follows", "area")
+    return services.settled(get_object_or_404(found, pk=pk, area=request.area))

@@ -64,6 +64,10 @@ class Book(msgspec.Struct):
     scripts: list[EnclosedScript] = msgspec.field(default_factory=list)
     coverage: list[Coverage] = msgspec.field(default_factory=list)
     audience: str = ""
+    volume: str = ""
+    """Which of several documents it is, in words."""
+    volumes: list[str] = msgspec.field(default_factory=list)
+    """What each of them holds; the first says so."""
 
     def pages_of(self, model: Model) -> list[Page]:
         """Return the pages of a model's tables."""

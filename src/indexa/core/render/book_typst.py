@@ -13,6 +13,8 @@ from indexa.core.render.prose import Block, Run, blocks_of
 from indexa.core.type_families import shorten
 
 _QUIET = 'text(size: 8.5pt, fill: rgb("#4d5a61"))'
+_MOST_VOLUMES = 30
+"""Volumes that the cover has room for."""
 _MOST_ASPECTS = 6
 """Aspects whose coverage has a place on the width of a page."""
 _TITLE, _TEXT, _MONO = "Source Serif", "Atkinson Next", "Atkinson Mono"
@@ -45,6 +47,7 @@ def document(book: Book, changes: Sequence[Difference], paper: str = "a4") -> It
     imprint = book.imprint
     day = max((one.at for one in imprint.signatures), default=imprint.made_at)
     named = f"{imprint.edition}, {imprint.date}" + (f", {imprint.signed}" if imprint.signed else "")
+    named += f", {book.volume.lower()}" if book.volume else ""
     yield _HEAD.format(
         title=_string(imprint.title), author=_string(imprint.made_by), year=day.year, month=day.month, day=day.day, text=_string(_TEXT),
         mono=_string(_MONO), serif=_string(_TITLE), paper=paper, running=_escaped(imprint.title), imprint=_escaped(named),
@@ -83,7 +86,9 @@ def _cover(book: Book) -> Iterator[str]:
     imprint = book.imprint
     yield f"#v(50mm)\n#text(size: 30pt, font: {_string(_TITLE)}, weight: 600)[{_escaped(imprint.title)}]\n\n"
     yield f"#text(size: 13pt)[{_escaped(imprint.area)} #sym.dot.c {_escaped(imprint.edition)} #sym.dot.c {_escaped(imprint.date)}]\n#v(8mm)\n"
+    yield f"#text(size: 13pt)[{_escaped(book.volume)}]\n\n" if book.volume else ""
     yield "".join(_blocks(imprint.note))
+    yield "".join(f"- {_escaped(line)}\n" for line in book.volumes[:_MOST_VOLUMES])
     yield "#v(1fr)\n#set text(size: 9pt)\n"
     rows = [("For", book.audience)] if book.audience else []
     rows += [("Prepared by", imprint.made_by)]
@@ -159,7 +164,7 @@ def _script(script: EnclosedScript) -> Iterator[str]:
             yield f"#block(sticky: true)[Rows in the way, 0 when there are none: {_raw(step.check)}]\n"
         if step.fill:
             yield f"#block(sticky: true)[To be filled in first where the table has rows: {_raw(step.fill)}]\n"
-        yield f'#block(fill: rgb("#f4f1ea"), inset: 6pt, width: 100%, raw({_string(step.text)}, lang: "sql", block: true))\n'
+        yield f'#block(fill: rgb("#f4f1ea"), inset: 6pt, width: 100%, raw({_string(step.text, keep_lines=True)}, lang: "sql", block: true))\n'
     if script.left:
         yield "== Left as it is\n"
     for line in script.left:
@@ -233,8 +238,9 @@ def _run(run: Run) -> str:
     return f"#link({_string(run.link)})[{made}]" if ":" in run.link else made
 
 
-def _string(text: str) -> str:
-    return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", " ") + '"'
+def _string(text: str, *, keep_lines: bool = False) -> str:
+    quoted = text.replace("\\", "\\\\").replace('"', '\\"')
+    return '"' + quoted.replace("\n", "\\n" if keep_lines else " ") + '"'
 
 
 def _raw(text: str) -> str:

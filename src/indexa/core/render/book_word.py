@@ -102,6 +102,7 @@ def _set_up(document: Any, book: Book) -> None:
     )
     core.subject = _plain(imprint.area)
     named = f"{imprint.edition}, {imprint.date}" + (f", {imprint.signed}" if imprint.signed else "")
+    named += f", {book.volume.lower()}" if book.volume else ""
     section.different_first_page_header_footer = True
     section.header.paragraphs[0].text = _plain(imprint.title)
     foot = section.footer.paragraphs[0]
@@ -121,7 +122,11 @@ def _cover(document: Any, book: Book, changes: Sequence[Difference]) -> None:
     document.add_paragraph().paragraph_format.space_after = Pt(110)
     document.add_paragraph(_plain(imprint.title), style="Title")
     document.add_paragraph(_plain(f"{imprint.area} · {imprint.edition} · {imprint.date}"))
+    if book.volume:
+        document.add_paragraph(book.volume)
     _text(document, imprint.note)
+    for line in book.volumes:
+        document.add_paragraph(_plain(line), style="List Bullet")
     rows = [("For", book.audience)] if book.audience else []
     rows += [("Prepared by", imprint.made_by)]
     rows += [("Signed off by", f"{one.person}, {one.at:%-d %B %Y, %H:%M} UTC") for one in imprint.signatures]
