@@ -142,14 +142,14 @@ def _csv(heads: Sequence[str], rows: Iterator[Sequence[str]]) -> bytes:
 
 _OFFICE = "application/vnd.openxmlformats-officedocument."
 FORMS: dict[str, Form] = {
-    "pdf": Form("PDF", "to read and to file", "edition.pdf", "application/pdf", _pdf, most_tables=150),
+    "pdf": Form("PDF", "to read and to file", "edition.pdf", "application/pdf", _pdf, most_tables=140),
     "docx": Form(
         "Word",
         "to quote and to go on writing",
         "edition.docx",
         f"{_OFFICE}wordprocessingml.document",
         _word,
-        most_tables=500,
+        most_tables=400,
     ),
     "xlsx": Form("Spreadsheet", "a row a column", "edition.xlsx", f"{_OFFICE}spreadsheetml.sheet", _xlsx),
     "md": Form("Markdown", "for a repository", "edition.md", "text/markdown", _markdown),

@@ -8,6 +8,8 @@ from typing import Any
 from django.db.models import Max
 
 from indexa.areas.models import Area
+from indexa.core import platforms
+from indexa.core.change.script import RISKS
 from indexa.core.ddl.script import Script
 from indexa.core.edition.parts import EnclosedScript, ScriptStep
 from indexa.reconcile.models import KeptScript
@@ -29,7 +31,7 @@ def scripts_of(area: Area) -> list[KeptScript]:
 
 def title_of(script: KeptScript) -> str:
     """Return what a script is called: what it brings to which model."""
-    return f"{script.comparison.other_label} to {script.comparison.model.name}"
+    return f"From {script.comparison.other_label} to {script.comparison.model.name}"
 
 
 def enclosed(area: Area, ids: Sequence[int]) -> list[EnclosedScript]:
@@ -46,9 +48,9 @@ def _enclosed(script: KeptScript) -> EnclosedScript:
         name = script.signed_by.display_name if script.signed_by else "a person who left"
         signed = f"by {name}, {script.signed_at:%-d %B %Y}"
     return EnclosedScript(
-        title_of(script), script.platform, script.checksum, written.text(), script.revert_as_core.text(),
+        title_of(script), platforms.get(script.platform).label, script.checksum, written.text(), script.revert_as_core.text(),
         tuple(
-            ScriptStep(one.what, one.risk, "".join(map(ending.ended, one.statements)).strip(), one.check, one.fill)
+            ScriptStep(one.what, f"{one.risk}: {RISKS[one.risk]}", "".join(map(ending.ended, one.statements)).strip(), one.check, one.fill)
             for one in written.steps
         ),
         tuple(f"{one.object}: {one.what}" for one in written.kept), tuple(_rehearsal(script)), signed,

@@ -17,6 +17,8 @@ from indexa.ui.forms import Styled
 class EditionForm(Styled):
     """Title, note, models, and what of them goes in."""
 
+    field_order = ("title", "audience", "note", "models", "schemas", "scripts", "above", "text")
+
     title = forms.CharField(max_length=160)
     note = forms.CharField(
         max_length=4000, required=False, widget=forms.Textarea(attrs={"rows": 3}),

@@ -39,6 +39,11 @@ class Difference(msgspec.Struct, frozen=True):
     fields: tuple[FieldChange, ...] = ()
 
     @property
+    def is_of_machine(self) -> bool:
+        """Whether its name is one of a database."""
+        return self.object in ("table", "column", "relationship")
+
+    @property
     def label(self) -> str:
         """What kind of object it is, in words."""
         return _LABELS.get(self.object, self.object)

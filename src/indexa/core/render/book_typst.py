@@ -12,10 +12,11 @@ from indexa.core.edition.parts import EnclosedScript
 from indexa.core.render.prose import Block, Run, blocks_of
 from indexa.core.type_families import shorten
 
+_BREAK = "#pagebreak(weak: true)\n"
 _QUIET = 'text(size: 8.5pt, fill: rgb("#4d5a61"))'
 _MOST_VOLUMES = 30
 """Volumes that the cover has room for."""
-_MOST_ASPECTS = 6
+_MOST_ASPECTS = 5
 """Aspects whose coverage has a place on the width of a page."""
 _TITLE, _TEXT, _MONO = "Source Serif", "Atkinson Next", "Atkinson Mono"
 _HEAD = """
@@ -24,7 +25,7 @@ _HEAD = """
 #set par(leading: 0.6em, spacing: 0.8em)
 #show raw: set text(font: ({mono}, "Atkinson Mono Ext"), size: 9pt)
 #show heading: set text(font: ({serif}, "Source Serif Ext"), weight: 600)
-#show heading.where(level: 1): it => {{ pagebreak(weak: true); set text(size: 20pt); block(below: 12pt, it) }}
+#show heading.where(level: 1): it => {{ set text(size: 20pt); block(above: 28pt, below: 12pt, sticky: true, it) }}
 #show heading.where(level: 2): it => {{ set text(size: 15pt); block(above: 20pt, below: 8pt, it) }}
 #show heading.where(level: 3): it => {{ set text(size: 12pt); block(above: 18pt, below: 6pt, sticky: true, it) }}
 #show link: set text(fill: rgb("#1b5e63"))
@@ -34,7 +35,7 @@ _HEAD = """
   paper: "{paper}", margin: (x: 18mm, top: 22mm, bottom: 20mm),
   header: context if counter(page).get().first() > 1 {{
     set text(size: 8pt, fill: rgb("#4d5a61"))
-    let heads = query(heading.where(level: 1).before(here()))
+    let heads = query(heading.where(level: 1)).filter(one => one.location().page() <= here().page())
     [{running} #h(1fr) #if heads.len() > 0 {{ heads.last().body }}]
   }},
   footer: context {{ set text(size: 8pt, fill: rgb("#4d5a61")); [{imprint} #h(1fr) #counter(page).display("1 of 1", both: true)] }},
@@ -53,7 +54,7 @@ def document(book: Book, changes: Sequence[Difference], paper: str = "a4") -> It
         mono=_string(_MONO), serif=_string(_TITLE), paper=paper, running=_escaped(imprint.title), imprint=_escaped(named),
     )  # fmt: skip
     yield from _cover(book)
-    yield '#outline(title: "Contents", depth: 3, indent: 1em)\n'
+    yield '#outline(title: "Contents", depth: 3, indent: 1em)\n' + _BREAK
     for section in book.sections:
         yield f"= {_escaped(section.title)}\n" + "".join(_blocks(section.text))
     if book.coverage:
@@ -67,7 +68,7 @@ def document(book: Book, changes: Sequence[Difference], paper: str = "a4") -> It
         plates = [(number, plate) for number, plate in enumerate(book.plates, 1) if plate.model == model.name]
         if not pages and not plates:
             continue
-        yield f"= {_escaped(model.name)}\n"
+        yield f"{_BREAK}= {_escaped(model.name)}\n"
         if plates:
             yield "== Diagrams\n"
         for number, plate in plates:
@@ -149,7 +150,7 @@ def _coverage(book: Book) -> Iterator[str]:
 
 
 def _script(script: EnclosedScript) -> Iterator[str]:
-    yield f"= Change script: {_escaped(script.title)}\n"
+    yield f"{_BREAK}= Change script: {_escaped(script.title)}\n"
     facts = [
         f"{script.platform}, {len(script.steps)} steps",
         *([f"signed off {script.signed}"] if script.signed else []),
@@ -164,7 +165,7 @@ def _script(script: EnclosedScript) -> Iterator[str]:
             yield f"#block(sticky: true)[Rows in the way, 0 when there are none: {_raw(step.check)}]\n"
         if step.fill:
             yield f"#block(sticky: true)[To be filled in first where the table has rows: {_raw(step.fill)}]\n"
-        yield f'#block(fill: rgb("#f4f1ea"), inset: 6pt, width: 100%, raw({_string(step.text, keep_lines=True)}, lang: "sql", block: true))\n'
+        yield f'#block(fill: rgb("#f4f1ea"), inset: 6pt, width: 100%, raw({_string(step.text, keep_lines=True)}, block: true))\n'
     if script.left:
         yield "== Left as it is\n"
     for line in script.left:
@@ -172,7 +173,7 @@ def _script(script: EnclosedScript) -> Iterator[str]:
 
 
 def _glossary(book: Book) -> Iterator[str]:
-    yield "= Glossary\n"
+    yield f"{_BREAK}= Glossary\n"
     for term in book.terms:
         yield f"== {_escaped(term.name)}\n" + "".join(_blocks(term.definition))
         also = [f"also {', '.join(term.synonyms)}"] if term.synonyms else []
@@ -189,7 +190,7 @@ def _glossary(book: Book) -> Iterator[str]:
 
 
 def _codes(book: Book) -> Iterator[str]:
-    yield "= Code lists\n"
+    yield f"{_BREAK}= Code lists\n"
     for one in book.lists:
         yield f"== {_escaped(one.name)}\n" + "".join(_blocks(one.meaning))
         yield "#table(columns: (30mm, 1fr), table.header([Code], [Meaning]),\n"
@@ -204,7 +205,9 @@ def _changes(changes: Sequence[Difference]) -> Iterator[str]:
         yield f"== {_escaped(label)}\n#table(columns: (16mm, 1fr, 26mm, 1fr, 1fr), table.header([What], [Name], [Field], [Before], [Now]),\n"
         for one in group:
             for place, field in enumerate(one.fields or (None,)):
-                first = (one.kind, _raw(one.name)) if place == 0 else ("", "")
+                first = (
+                    (one.kind, _raw(one.name) if one.is_of_machine else _escaped(one.name)) if place == 0 else ("", "")
+                )
                 told = (field.field, field.before, field.after) if field else ("", "", "")
                 yield f"[{first[0]}], [{first[1]}], " + ", ".join(f"[{_escaped(text)}]" for text in told) + ",\n"
         yield ")\n"

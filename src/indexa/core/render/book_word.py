@@ -23,7 +23,7 @@ from indexa.core.type_families import shorten
 
 _ROWS = 200
 """Rows after which a table ends and another begins: office programs take long over larger ones."""
-_MOST_ASPECTS = 6
+_MOST_ASPECTS = 4
 """Aspects whose coverage has a place on the width of a page."""
 _INK, _QUIET, _ACCENT = RGBColor(0x1D, 0x2A, 0x30), RGBColor(0x4D, 0x5A, 0x61), RGBColor(0x1B, 0x5E, 0x63)
 _STYLES = {
@@ -52,7 +52,7 @@ def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] =
             _grid(
                 document,
                 ("What", "Name", "Field", "Before", "Now"),
-                (16, 48, 26, 42, 42),
+                (20, 46, 24, 42, 42),
                 _change_rows(group),
                 machine=(1,),
             )
@@ -248,7 +248,8 @@ def _coverage(document: Any, book: Book) -> None:
     document.add_heading("How far it is described", 1)
     aspects = aspects_of(book.coverage)[:_MOST_ASPECTS]
     heads = ("Schema", "Tables", "Columns", "Described", *aspects)
-    wide = 174 - 18 * (len(heads) - 1)
+    share = min(24, 146 // (len(heads) - 1))
+    wide = 174 - share * (len(heads) - 1)
     rows = (
         (
             f"{one.model} {one.schema}".strip() if len(book.models) > 1 else one.schema or "(no schema)",
@@ -261,7 +262,7 @@ def _coverage(document: Any, book: Book) -> None:
         )
         for one in book.coverage
     )
-    _grid(document, heads, (wide, *([18] * (len(heads) - 1))), rows, machine=(0,))
+    _grid(document, heads, (wide, *([share] * (len(heads) - 1))), rows, machine=(0,))
 
 
 def _script(document: Any, script: EnclosedScript) -> None:
