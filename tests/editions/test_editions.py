@@ -194,9 +194,15 @@ class EditionTests(TestCase):
         self.assertIn("Day the meter was set.", cells)
         self.assertIn(b"Day the meter was set.", contents["documents/edition.md"])
         with zipfile.ZipFile(io.BytesIO(contents["documents/edition-csv.zip"])) as archive:
-            self.assertEqual(sorted(archive.namelist()), ["changes.csv", "codes.csv", "columns.csv", "terms.csv"])
-        sheet = load_workbook(io.BytesIO(contents["documents/edition.xlsx"]))["Dictionary"]
-        self.assertEqual(sheet.max_row - 3, 6)
+            self.assertEqual(archive.namelist(), ["columns.csv", "relationships.csv"])
+            self.assertIn(b"metering.mtr_rdg,mtr_id,metering.mtr,mtr_id", archive.read("relationships.csv"))
+        workbook = load_workbook(io.BytesIO(contents["documents/edition.xlsx"]))
+        self.assertEqual(workbook.sheetnames, ["Summary", "Tables", "Dictionary", "Relationships", "Key roles"])
+        self.assertEqual(workbook["Dictionary"].max_row - 3, 6)
+        with zipfile.ZipFile(io.BytesIO(contents["documents/edition-markdown.zip"])) as archive:
+            reading = archive.read("tables/billing-metering-mtr-rdg.md").decode()
+            self.assertIn("- `mtr_id`: [`metering.mtr`](billing-metering-mtr.md), declared in the database", reading)
+            self.assertIn("(tables/billing-metering-mtr-rdg.md)", archive.read("README.md").decode())
 
     def test_a_large_edition_is_several_volumes(self) -> None:
         edition = self.publish()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import zipfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 from urllib.parse import quote
 
@@ -15,8 +15,9 @@ from indexa.core.dictionary.key_roles import key_roles
 from indexa.core.edition.book import Book
 from indexa.core.edition.facts import Difference
 from indexa.core.edition.open import dcat, skos, structures, tabular, xmi
+from indexa.core.edition.sheets import sheets_of
 from indexa.core.edition.volumes import volumes_of
-from indexa.core.render import book_typst, book_word, csv_file, markdown, xlsx
+from indexa.core.render import book_typst, book_word, csv_file, markdown, markdown_folder, xlsx
 from indexa.core.render.cells import neutral
 from indexa.core.render.diagram import svg
 
@@ -91,7 +92,12 @@ def _xlsx(book: Book, changes: Sequence[Difference]) -> bytes:
     facts = [("Edition", f"{imprint.edition}, {imprint.date}")] + (
         [("Signed", imprint.signed)] if imprint.signed else []
     )
-    xlsx.write(stream, entries, xlsx.Cover(imprint.title, imprint.made_by, imprint.made_at, tuple(facts), more))
+    xlsx.write(
+        stream,
+        entries,
+        xlsx.Cover(imprint.title, imprint.made_by, imprint.made_at, tuple(facts), more),
+        sheets_of(book, changes),
+    )
     return stream.getvalue()
 
 
@@ -102,37 +108,27 @@ def _markdown(book: Book, changes: Sequence[Difference]) -> bytes:
     return b"".join(markdown.pieces(entries, imprint.title, named, more))
 
 
+def _markdown_folder(book: Book, changes: Sequence[Difference]) -> bytes:
+    return _zipped(book, {path: text.encode() for path, text in markdown_folder.files(book, changes)})
+
+
 def _csv_bundle(book: Book, changes: Sequence[Difference]) -> bytes:
     more, entries = _entries(book)
-    tables: dict[str, bytes] = {"columns.csv": b"".join(csv_file.pieces(entries, more))}
-    tables["terms.csv"] = _csv(
-        ("Term", "Definition", "Synonyms", "Broader", "Owner"),
-        ((one.name, one.definition, ", ".join(one.synonyms), one.broader, one.owner) for one in book.terms),
-    )
-    tables["codes.csv"] = _csv(
-        ("List", "Code", "Meaning", "Retired"),
-        (
-            (one.name, code.code, code.meaning, "yes" if code.retired else "no")
-            for one in book.lists
-            for code in one.codes
-        ),
-    )
-    tables["changes.csv"] = _csv(
-        ("What", "Kind", "Name", "Field", "Before", "Now"),
-        (
-            (one.kind, one.label, one.name, *((field.field, field.before, field.after) if field else ("", "", "")))
-            for one in changes
-            for field in one.fields or (None,)
-        ),
-    )
+    files = {"columns.csv": b"".join(csv_file.pieces(entries, more))}
+    files |= {f"{one.file}.csv": _csv(one.headings, one.rows) for one in sheets_of(book, changes)}
+    return _zipped(book, files)
+
+
+def _zipped(book: Book, files: Mapping[str, bytes]) -> bytes:
+    """Return files as a zip that is the same for the same edition."""
     stream = io.BytesIO()
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, content in tables.items():
+        for name, content in files.items():
             archive.writestr(zipfile.ZipInfo(name, book.imprint.made_at.timetuple()[:6]), content, zipfile.ZIP_DEFLATED)
     return stream.getvalue()
 
 
-def _csv(heads: Sequence[str], rows: Iterator[Sequence[str]]) -> bytes:
+def _csv(heads: Sequence[str], rows: Iterable[Sequence[str]]) -> bytes:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(heads)
@@ -151,9 +147,16 @@ FORMS: dict[str, Form] = {
         _word,
         most_tables=400,
     ),
-    "xlsx": Form("Spreadsheet", "a row a column", "edition.xlsx", f"{_OFFICE}spreadsheetml.sheet", _xlsx),
-    "md": Form("Markdown", "for a repository", "edition.md", "text/markdown", _markdown),
-    "csv": Form("CSV bundle", "columns, terms, codes, changes", "edition-csv.zip", "application/zip", _csv_bundle),
+    "xlsx": Form("Spreadsheet", "a sheet a kind, linked", "edition.xlsx", f"{_OFFICE}spreadsheetml.sheet", _xlsx),
+    "md": Form("Markdown", "in one file", "edition.md", "text/markdown", _markdown),
+    "md-folder": Form(
+        "Markdown folder",
+        "a file a table, for a repository",
+        "edition-markdown.zip",
+        "application/zip",
+        _markdown_folder,
+    ),
+    "csv": Form("CSV bundle", "a file a kind", "edition-csv.zip", "application/zip", _csv_bundle),
 }
 """Documents by the name that commands use."""
 

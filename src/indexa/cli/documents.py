@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from indexa.adapters.documents import Form
     from indexa.core.edition.book import Book
 
-DOCUMENTS = ("html", "pdf", "docx", "xlsx", "md", "csv")
+DOCUMENTS = ("html", "pdf", "docx", "xlsx", "md", "md-folder", "csv")
 OPEN_FORMS = ("dcat", "skos", "csvw", "datapackage", "jsonschema", "avro", "contract", "xmi")
 
 

@@ -17,7 +17,8 @@ def escape(text: str) -> str:
     return "<br>".join(" ".join(line.split()) for line in text.strip().splitlines())
 
 
-def _code(text: str) -> str:
+def code(text: str) -> str:
+    """Return a machine name as code, within one table cell."""
     # A code span can't hold a pipe inside a table unless it is escaped, nor its own fence.
     return "`" + text.replace("`", "'").replace("|", "\\|") + "`"
 
@@ -34,7 +35,7 @@ def pieces(entries: Iterable[Entry], title: str, subtitle: str, more: Sequence[s
     ):
         name = f"{schema}.{table}" if schema else table
         words = f" {escape(business_name)}" if business_name else ""
-        lines = [f"\n## {_code(name)}{words}\n", f"Model {escape(model)}\n"]
+        lines = [f"\n## {code(name)}{words}\n", f"Model {escape(model)}\n"]
         if definition:
             lines.append(f"{escape(definition)}\n")
         lines.append("| " + " | ".join(columns) + " |")
@@ -43,9 +44,9 @@ def pieces(entries: Iterable[Entry], title: str, subtitle: str, more: Sequence[s
             cells = (
                 str(entry.position),
                 entry.role_text,
-                _code(entry.column),
+                code(entry.column),
                 escape(entry.business_name),
-                _code(entry.type),
+                code(entry.type),
                 "yes" if entry.nullable else "no",
                 escape(entry.references),
                 escape(entry.definition) or (f"(comment) {escape(entry.comment)}" if entry.comment else ""),

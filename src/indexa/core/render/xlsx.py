@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import IO, Any, TypeAlias
 
 import msgspec
@@ -11,6 +11,7 @@ import xlsxwriter
 
 from indexa.core.dictionary.entry import HEADINGS, Entry
 from indexa.core.dictionary.key_roles import LABELS
+from indexa.core.edition.sheets import Sheet
 
 _WIDEST = {
     "Definition": 60,
@@ -20,6 +21,7 @@ _WIDEST = {
     "Table's business name": 30,
 }
 _WIDEST_OTHER = 32
+_WIDEST_SHEET = 60
 _MOST_ROWS = 1_048_576 - 4
 _MOST_CHARACTERS = 32_767
 _WRAPPED = {HEADINGS.index(name) for name in ("Definition", "Table's definition", "Comment in the source")}
@@ -62,8 +64,8 @@ _Tables: TypeAlias = dict[tuple[str, str, str], _Tally]
 """By model, schema and name, in the order of the sheet."""
 
 
-def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover) -> int:
-    """Write the workbook to stream and return the number of entries in it.
+def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover, sheets: Sequence[Sheet] = ()) -> int:
+    """Write the workbook to stream and return the number of entries in it; `sheets` are more of it, before the legend.
 
     Rows go to disk as they come, so memory does not grow with them. A sheet holds 1,048,572
     entries; what is over that is counted on the summary sheet and left out.
@@ -72,13 +74,16 @@ def write(stream: IO[bytes], entries: Iterable[Entry], cover: Cover) -> int:
         stream, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     )
     book.set_properties({"title": cover.title, "author": cover.made_by, "created": cover.made_at.replace(tzinfo=None)})
-    summary, index, sheet, legend = (
-        book.add_worksheet(name) for name in ("Summary", "Tables", "Dictionary", "Key roles")
+    summary, index, sheet, *others, legend = (
+        book.add_worksheet(name)
+        for name in ("Summary", "Tables", "Dictionary", *(one.name for one in sheets), "Key roles")
     )
     formats = _Formats(book, len(cover.headings))
     count, tables, left_out = _write_entries(sheet, entries, cover, formats)
-    _write_summary(summary, cover, tables, left_out, formats)
+    _write_summary(summary, cover, tables, left_out, sheets, formats)
     _write_tables(index, tables, formats)
+    for target, one in zip(others, sheets, strict=True):
+        _write_sheet(target, one, formats)
     _write_legend(legend, formats)
     book.close()
     return count
@@ -164,7 +169,9 @@ def _write_entries(sheet: Any, entries: Iterable[Entry], cover: Cover, formats: 
     return row - 3, tables, left_out
 
 
-def _write_summary(sheet: Any, cover: Cover, tables: _Tables, left_out: int, formats: _Formats) -> None:
+def _write_summary(
+    sheet: Any, cover: Cover, tables: _Tables, left_out: int, sheets: Sequence[Sheet], formats: _Formats
+) -> None:
     sheet.hide_gridlines(2)
     sheet.set_column(0, 0, 30)
     sheet.set_column(1, 1, 26)
@@ -200,6 +207,23 @@ def _write_summary(sheet: Any, cover: Cover, tables: _Tables, left_out: int, for
     totals = (len(tables), sum(one.columns for one in tables.values()), sum(one.described for one in tables.values()))
     for place, number in enumerate(totals, 2):
         sheet.write_number(row, place, number, formats.number)
+    row += 1
+    for one in sheets:
+        row += 1
+        sheet.write_url(row, 0, f"internal:'{one.name}'!A1", formats.link, one.name)
+        sheet.write_number(row, 1, len(one.rows), formats.number)
+
+
+def _write_sheet(sheet: Any, found: Sheet, formats: _Formats) -> None:
+    for place, heading in enumerate(found.headings):
+        sheet.write_string(0, place, heading, formats.head)
+        longest = max((len(row[place]) for row in found.rows), default=0)
+        sheet.set_column(place, place, max(len(heading) + 3, min(longest + 2, _WIDEST_SHEET)))
+    for number, row in enumerate(found.rows[:_MOST_ROWS], 1):
+        for place, text in enumerate(row):
+            sheet.write_string(number, place, text[:_MOST_CHARACTERS], formats.wrap)
+    sheet.freeze_panes(1, 1)
+    sheet.autofilter(0, 0, max(len(found.rows), 1), len(found.headings) - 1)
 
 
 def _write_tables(sheet: Any, tables: _Tables, formats: _Formats) -> None:
