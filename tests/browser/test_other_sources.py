@@ -97,5 +97,6 @@ class OtherSourceTests(BrowserCase):
         self.follow("Change")
         self.find("[name=uploads]").send_keys(self.file("result.csv", text(";")))
         self.press("Save and scan")
+        self.see("Queued: scanning the source")
         self.work()
         self.see("2 tables and 1 view will be read", "#taken")

@@ -21,6 +21,7 @@ from indexa.describing.models import Aspect
 from indexa.dictionary.models import SheetCell, SheetReview
 from indexa.editions import services as editions
 from indexa.editions.building import build_edition
+from indexa.editions.models import SigningRule
 from indexa.glossary import services as glossary
 from indexa.glossary.models import CodeList, Domain, Term
 from indexa.jobs.models import Job
@@ -73,6 +74,7 @@ class AccessibilityTests(BrowserCase):
         )
         with transaction.atomic():
             build_edition(job, Silent())
+        SigningRule.objects.create(area=self.area, lists_openly=True)
         failed = Job.objects.create(
             area=self.area, kind="intake", title="Reading", state="failed", reason="No.", hint="Again."
         )
@@ -180,6 +182,7 @@ class AccessibilityTests(BrowserCase):
             "edition": reverse("editions:page", args=[slug, edition.pk]),
             "changes of an edition": reverse("editions:differences", args=[slug, edition.pk]),
             "destinations": reverse("editions:destinations", args=[slug]),
+            "open editions": reverse("open-editions", args=[slug]),
             "rules": reverse("glossary:list", args=[slug, "rules"]),
             "new rule": reverse("glossary:new", args=[slug, "rules"]),
             "jobs": reverse("jobs:list", args=[slug]),

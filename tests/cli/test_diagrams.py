@@ -121,5 +121,8 @@ class DocumentCommandTests(TestCase):
             self.assertIn("index.html", pages)
             self.assertEqual(sum(page.startswith("tables/") for page in pages), 4)
             self.assertEqual(main(["render", str(script), "--to", "html", "-o", f"{folder}/pages.zip"]), 0)
+            overview = ["--template", "one-page-overview", "--to", "html", "-o", f"{folder}/overview"]
+            self.assertEqual(main(["render", str(script), *overview]), 0)
+            self.assertFalse((Path(folder) / "overview" / "tables").exists())
             with self.assertRaises(SystemExit):
                 main(["render", str(script), str(other), "--to", "svg"])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
 import posixpath
 import re
 
@@ -49,7 +50,14 @@ class SiteTests(SimpleTestCase):
                 self.assertIn(target, files, f"{path} links to {link}")
 
     def test_nothing_is_asked_of_another_host_and_no_script_stands_in_a_page(self) -> None:
-        for path, text in build(make_model()).items():
+        files = build(make_model())
+        found = re.fullmatch(r'(.*)<script type="application/ld\+json">(.*?)</script>(.*)', files["index.html"], re.S)
+        assert found
+        self.assertEqual(
+            json.loads(found[2])["@context"], "https://schema.org", "the name of a vocabulary, never asked"
+        )
+        files["index.html"] = found[1] + found[3]
+        for path, text in files.items():
             with self.subTest(path):
                 self.assertNotRegex(text, r"https?://|//[a-z]+\.[a-z]+/")
                 self.assertNotRegex(text, r"<script>|<style|\son\w+=|fetch\(|XMLHttpRequest")

@@ -52,7 +52,7 @@ class ComposingTests(DescribingCase):
             ),
             "on",
         )
-        sent = {"title": "Meters", "models": [self.model.pk], **boxes} | given
+        sent = {"title": "Meters", "models": [self.model.pk], "paper": "us-letter", **boxes} | given
         address = reverse("editions:new", args=[self.area.slug])
         return self.client.post(address, {name: value for name, value in sent.items() if value is not None})
 
@@ -141,6 +141,7 @@ class ComposingTests(DescribingCase):
         book = book_of(thawed(edition), imprint_of(edition))
         words = "\n".join(one.text for one in Document(io.BytesIO(FORMS["docx"].make(book, []))).paragraphs)
         self.assertIn(script.as_core.steps[0].what, words)
+        self.assertEqual(Document(io.BytesIO(FORMS["docx"].make(book, []))).sections[0].page_height.mm, 279.4)
         text = "\n".join(one.extract_text() for one in PdfReader(io.BytesIO(FORMS["pdf"].make(book, []))).pages)
         self.assertIn("Rehearsal", text)
         self.assertEqual(self.new(scripts=["999999"]).status_code, 422)

@@ -12,6 +12,8 @@ import urllib.error
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
+from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from threading import Thread
 from unittest.mock import patch
@@ -29,6 +31,7 @@ from wsgidav.wsgidav_app import WsgiDAVApp
 from indexa.areas.models import Role
 from indexa.editions import pushing, services
 from indexa.editions.building import build_edition, publish_edition
+from indexa.editions.files import content_of
 from indexa.editions.models import Destination, Edition, Push, SigningRule
 from indexa.jobs.errors import JobFailedError
 from indexa.jobs.models import Job
@@ -51,8 +54,8 @@ ROOT = Path(__file__).resolve().parents[2]
 
 
 @contextmanager
-def commons() -> Iterator[tuple[str, str]]:
-    """Run Commons on a database of its own; yields its address and token."""
+def commons() -> Iterator[tuple[str, str, dict[str, str]]]:
+    """Run Commons on a database of its own; yields its address, its token, and the environment of its commands."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
@@ -68,7 +71,7 @@ def commons() -> Iterator[tuple[str, str]]:
         ) as server:
             try:
                 _wait(f"http://127.0.0.1:{port}/health/ready", server)
-                yield f"http://127.0.0.1:{port}", (Path(folder) / "keys" / "commons.token").read_text()
+                yield f"http://127.0.0.1:{port}", (Path(folder) / "keys" / "commons.token").read_text(), environment
             finally:
                 server.terminate()
                 server.wait(20)
@@ -83,6 +86,35 @@ def _wait(address: str, server: subprocess.Popen[bytes]) -> None:
             assert server.poll() is None, server.stderr.read().decode() if server.stderr else ""
             time.sleep(0.1)
     raise AssertionError("Commons does not come up")
+
+
+class Quiet(SimpleHTTPRequestHandler):
+    """Serves without a word on standard error."""
+
+    def log_message(self, *_: object) -> None:
+        """Say nothing."""
+
+
+@contextmanager
+def served(files: dict[str, bytes]) -> Iterator[str]:
+    """Serve files on loopback; yields the address."""
+    with tempfile.TemporaryDirectory() as folder:
+        for name, content in files.items():
+            (Path(folder) / name).write_bytes(content)
+        server = ThreadingHTTPServer(("127.0.0.1", 0), partial(Quiet, directory=folder))
+        Thread(target=server.serve_forever, daemon=True).start()
+        try:
+            yield f"http://127.0.0.1:{server.server_port}"
+        finally:
+            server.shutdown()
+            server.server_close()
+
+
+def harvested(environment: dict[str, str], name: str, address: str) -> str:
+    """Have Commons harvest a catalog; returns what it says."""
+    command = [sys.executable, "manage.py", "commons", "--harvest", name, address]
+    done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True, check=False, timeout=60)
+    return done.stdout + done.stderr
 
 
 def page(address: str) -> str:
@@ -134,7 +166,7 @@ class PushCase(TransactionTestCase):
 class CommonsTests(PushCase):
     def test_editions_arrive_change_go_and_are_read_there(self) -> None:
         self.define("Day it was set.")
-        with commons() as (address, token):
+        with commons() as (address, token, environment):
             api = f"{address}/api/catalogs/"
             self.assertIn("refuses the token", self.enter(kind="catalog", address=api, secret="wrong"))
             self.assertIn("takes the token", self.enter(kind="catalog", address=api, secret=token))
@@ -145,6 +177,16 @@ class CommonsTests(PushCase):
             self.assertEqual(tuple(told.context["outcome"]), (3, 0, 0, 0))
             self.assertEqual(self.push(first, there), "3 added, 0 changed, 0 as before, 0 gone")
             self.assertEqual(self.push(first, there), "0 added, 0 changed, 3 as before, 0 gone")
+            catalog = content_of(first.files.select_related("stored").get(path="open/catalog.ttl"))
+            with served({"catalog.ttl": catalog, "other.ttl": b"<a"}) as elsewhere:
+                for name, told in (
+                    ("catalog.ttl", "3 added, 0 changed, 0 unchanged, 0 gone"),
+                    ("catalog.ttl", "0 added, 0 changed, 3 unchanged, 0 gone"),
+                    ("other.ttl", "can't be read as text/turtle"),
+                    ("nowhere.ttl", "answers 404"),
+                ):
+                    self.assertIn(told, harvested(environment, "found", f"{elsewhere}/{name}"))
+                self.assertIn(f"harvested from {elsewhere}/catalog.ttl", page(f"{address}/catalogs/found/"))
             self.define("Day it was installed.", seen="Day it was set.")
             StoredTable.objects.filter(model=self.stored, name="v_mtr").delete()
             self.assertEqual(self.push(self.published(), there), "0 added, 1 changed, 1 as before, 1 gone")

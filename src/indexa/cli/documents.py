@@ -20,12 +20,15 @@ if TYPE_CHECKING:
 DOCUMENTS = ("html", "pdf", "docx", "xlsx", "md", "md-folder", "csv")
 OPEN_FORMS = ("dcat", "skos", "csvw", "datapackage", "jsonschema", "avro", "contract", "xmi")
 
+TEMPLATES = ("data-dictionary", "audit", "review-of-a-change", "one-page-overview")
+
 
 def add_render(parser: argparse.ArgumentParser) -> None:
     """Describe what `render` takes."""
     diagrams.add_render(parser, more=(*DOCUMENTS, *OPEN_FORMS))
     parser.add_argument("--title", default="", help="of a document; the model's name by default")
     parser.add_argument("--area", default="Documentation", help="whose document it is")
+    parser.add_argument("--template", choices=TEMPLATES, default=TEMPLATES[0], help="what a document holds")
     parser.add_argument("--without", action="append", default=[], choices=("views", "comments", "undescribed", "technical", "diagrams"),
                         help="what a document leaves out; may be given several times")  # fmt: skip
 
@@ -75,15 +78,20 @@ def _write_files(form: Form, book: Book, output: str) -> None:
 
 
 def _book(given: argparse.Namespace) -> Book:
+    import msgspec
+
     from indexa.adapters.graphviz import place_by_graphviz
     from indexa.cli.inputs import model_of
     from indexa.core.diagram.arranging import arrange
     from indexa.core.diagram.neighbourhoods import suggested
     from indexa.core.edition.book import book_of
-    from indexa.core.edition.parts import Contents, Frozen, Imprint, Picture
+    from indexa.core.edition.composing import sections_of
+    from indexa.core.edition.parts import Frozen, Imprint, Picture
+    from indexa.core.edition.starters import STARTERS
 
     models = [model_of(one) for one in given.model]
-    contents = Contents(**dict.fromkeys(given.without, False))
+    starter = next(one for one in STARTERS if one.slug == given.template)
+    contents = msgspec.structs.replace(starter.contents, **dict.fromkeys(given.without, False))
     pictures = []
     for place, model in enumerate(models if contents.diagrams else []):
         drawing = arrange(model, place_by_graphviz, tables=set(suggested(model)), style="orthogonal", depth="columns")
@@ -91,7 +99,8 @@ def _book(given: argparse.Namespace) -> Book:
         pictures += [Picture(place, drawing)] if drawing.cards else []
     title = given.title or ", ".join(model.name for model in models if model.name) or "Data dictionary"
     imprint = Imprint(title, given.area, "", "Indexa", dt.datetime.now(dt.UTC))
-    return book_of(Frozen(given.area, title, "", contents, models, pictures), imprint)
+    frozen = Frozen(given.area, title, "", contents, models, pictures, sections=sections_of(starter.text))
+    return book_of(frozen, imprint)
 
 
 def _write_pages(book: Book, output: str) -> None:

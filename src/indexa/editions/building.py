@@ -64,7 +64,7 @@ def build_edition(job: Job, progress: Progress) -> str:
         area=edition.area, title=edition.title, note=edition.note, models=stored, contents=contents, progress=progress,
         text=edition.content.get("text", ""), above=edition.content.get("above", ""),
         schemas=edition.content.get("schemas", []), scripts=enclosed(edition.area, edition.content.get("scripts", [])),
-        audience=edition.content.get("audience", ""),
+        audience=edition.content.get("audience", ""), paper=edition.content.get("paper", "a4"),
     )  # fmt: skip
     edition.frozen_id = files.keep(parts.freeze(frozen))
     edition.follows = _before(edition)

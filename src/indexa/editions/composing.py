@@ -10,7 +10,7 @@ import msgspec
 from django.db import IntegrityError, connection, transaction
 
 from indexa.areas.models import Area
-from indexa.core.edition.parts import Contents, Section
+from indexa.core.edition.parts import Contents
 from indexa.core.edition.starters import STARTERS
 from indexa.describing.models import Aspect
 from indexa.editions.models import EditionTemplate
@@ -18,10 +18,8 @@ from indexa.editions.services import EditionError
 from indexa.store.models import StoredColumn, StoredTable
 
 LONGEST_TEXT = 60_000
-_MOST_SECTIONS = 40
 _TYPED = re.compile(r"\[\[([^\]\[|\n]{1,400})\]\]")
 _KEPT = re.compile(r"\[\[([tc])(\d{1,18})\|([^\]\n]*)\]\]")
-_HEAD = re.compile(r"^# +(.+)$", re.M)
 
 
 def keep_names(area: Area, text: str) -> str:
@@ -62,14 +60,6 @@ def shown_names(text: str) -> str:
     columns = StoredColumn.objects.filter(pk__in=ids["c"]).select_related("table")
     names |= {f"c{one.pk}": f"{one.table.full_name}.{one.name}" for one in columns}
     return _KEPT.sub(lambda match: f"[[{names.get(match[1] + match[2], match[3])}]]", text)
-
-
-def sections_of(text: str) -> list[Section]:
-    """Return the sections of a text: level-1 headings begin them, what stands before the first is a preface."""
-    pieces = _HEAD.split(text)
-    found = [Section("Preface", pieces[0].strip())] if pieces[0].strip() else []
-    titled = zip(pieces[1::2], pieces[2::2], strict=True)
-    return (found + [Section(title.strip()[:160], body.strip()) for title, body in titled])[:_MOST_SECTIONS]
 
 
 def thresholds(area: Area) -> list[tuple[str, str]]:

@@ -17,7 +17,7 @@ from indexa.ui.forms import Styled
 class EditionForm(Styled):
     """Title, note, models, and what of them goes in."""
 
-    field_order = ("title", "audience", "note", "models", "schemas", "scripts", "above", "text")
+    field_order = ("title", "audience", "note", "models", "schemas", "scripts", "above", "text", "paper")
 
     title = forms.CharField(max_length=160)
     note = forms.CharField(
@@ -51,6 +51,7 @@ class EditionForm(Styled):
     )
     audience = forms.CharField(required=False, max_length=200, label="For whom", help_text="Shown on the first page.")
     scripts = forms.MultipleChoiceField(required=False, label="Change scripts", widget=forms.CheckboxSelectMultiple)
+    paper = forms.ChoiceField(label="Paper of documents", choices=[("a4", "A4"), ("us-letter", "US Letter")])
     above = forms.ChoiceField(required=False, label="Left out for its class")
     text = forms.CharField(
         required=False, label="Own text", max_length=LONGEST_TEXT, widget=forms.Textarea(attrs={"rows": 8}),

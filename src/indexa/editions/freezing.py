@@ -11,12 +11,13 @@ from django.db import connection
 
 from indexa.areas.models import Area
 from indexa.core.edition import parts
-from indexa.core.edition.parts import Contents, EnclosedScript, Frozen
+from indexa.core.edition.composing import sections_of
+from indexa.core.edition.parts import Contents, EnclosedScript, Frozen, Paper
 from indexa.core.edition.withholding import picture_within, without
 from indexa.describing.models import Aspect, Assignment
 from indexa.describing.saying import in_words
 from indexa.diagrams.pictures import shared_pictures
-from indexa.editions.composing import left_out, sections_of
+from indexa.editions.composing import left_out
 from indexa.glossary.models import CodeList, Domain, Governed, Rule, Term
 from indexa.jobs.progress import Progress
 from indexa.store.loading import load_model
@@ -28,7 +29,7 @@ _MOST_PLACES = 200
 
 def collect(
     *, area: Area, title: str, note: str, models: Sequence[StoredModel], contents: Contents, progress: Progress, text: str = "", above: str = "",
-    schemas: Collection[str] = (), scripts: Sequence[EnclosedScript] = (), audience: str = ""
+    schemas: Collection[str] = (), scripts: Sequence[EnclosedScript] = (), audience: str = "", paper: Paper = "a4"
 ) -> Frozen:  # fmt: skip
     """Read what an edition of some models tells, as it is now.
 
@@ -58,7 +59,7 @@ def collect(
         sections=sections_of(text), left_out=words, terms=_terms(area, places["term"], drafts=contents.drafts) if contents.glossary else [],
         rules=_rules(area, ids) if contents.glossary else [],
         lists=_lists(area, places["code_list"]) if contents.codes else [],
-        scripts=list(scripts), audience=audience,
+        scripts=list(scripts), audience=audience, paper=paper,
     )  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from indexa.areas.models import Area, Membership, Person, Role
 from indexa.changes.models import ChangeSet
+from indexa.core.edition.parts import Paper
 from indexa.editions.models import Approval, Edition, ReadingLink, SigningRule
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
@@ -32,7 +33,7 @@ class EditionError(Exception):
 @transaction.atomic
 def prepare(
     *, area: Area, person: Person, title: str, note: str, models: list[int], contents: dict[str, Any], text: str = "", above: str = "",
-    schemas: Sequence[str] = (), scripts: Sequence[int] = (), audience: str = ""
+    schemas: Sequence[str] = (), scripts: Sequence[int] = (), audience: str = "", paper: Paper = "a4"
 ) -> tuple[Edition, Job]:  # fmt: skip
     """Have a draft made. It is looked at, then sent for review or thrown away.
 
@@ -41,7 +42,7 @@ def prepare(
     """
     content = {
         "models": models, "contents": contents, "text": text, "above": above,
-        "schemas": list(schemas), "scripts": list(scripts), "audience": audience,
+        "schemas": list(schemas), "scripts": list(scripts), "audience": audience, "paper": paper,
     }  # fmt: skip
     edition = Edition.objects.create(area=area, title=title, note=note, made_by=person, content=content)
     job = jobs.start(area=area, kind="edition", title=f"Making “{title}”", person=person, edition=edition.pk)

@@ -33,6 +33,8 @@ from indexa.store.models import Layer, StoredModel
 from indexa.ui.parameters import parse_int, parse_ints
 
 _CHANGES_A_PAGE = 200
+_KEPT = ("above", "schemas", "audience", "paper")
+"""Choices beside contents and text that a template keeps."""
 
 
 @require_GET
@@ -70,6 +72,7 @@ def new(request: AreaRequest) -> HttpResponse:
         "above": template.choices.get("above", ""),
         "schemas": ", ".join(template.choices.get("schemas", [])),
         "audience": template.choices.get("audience", ""),
+        "paper": template.choices.get("paper", "a4"),
         "scripts": scripts,
     }
     form = EditionForm(request.POST or None, area=request.area, initial=initial)
@@ -87,14 +90,13 @@ def _prepare(request: AreaRequest, form: EditionForm) -> Job:
     given = form.cleaned_data
     text = composing.keep_names(request.area, given["text"])
     if given["template_name_to_keep"]:
-        choices = {
-            "contents": form.contents(), "text": text, "above": given["above"], "schemas": given["schemas"], "audience": given["audience"],
-        }  # fmt: skip
+        choices = {"contents": form.contents(), "text": text} | {name: given[name] for name in _KEPT}
         composing.save_template(area=request.area, name=given["template_name_to_keep"], purpose="", choices=choices)
     _, job = services.prepare(
         area=request.area, person=request.user, title=given["title"], note=given["note"],
         models=[model.pk for model in given["models"]], contents=form.contents(), text=text, above=given["above"],
         schemas=given["schemas"], scripts=[int(one) for one in given.get("scripts", ())], audience=given["audience"],
+        paper=given["paper"],
     )  # fmt: skip
     return job
 

@@ -10,7 +10,18 @@ import msgspec
 from indexa.core.diagram.parts import Card, Drawing
 from indexa.core.dictionary.key_roles import key_roles, short_forms
 from indexa.core.edition.coverage import Coverage, coverage_of
-from indexa.core.edition.parts import CodeList, Contents, EnclosedScript, Frozen, Imprint, Picture, Rule, Section, Term
+from indexa.core.edition.parts import (
+    CodeList,
+    Contents,
+    EnclosedScript,
+    Frozen,
+    Imprint,
+    Paper,
+    Picture,
+    Rule,
+    Section,
+    Term,
+)
 from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Table
 from indexa.core.model.relationships import Relationship, relationship
 from indexa.core.render.diagram.notations import Notation
@@ -64,6 +75,7 @@ class Book(msgspec.Struct):
     scripts: list[EnclosedScript] = msgspec.field(default_factory=list)
     coverage: list[Coverage] = msgspec.field(default_factory=list)
     audience: str = ""
+    paper: Paper = "a4"
     volume: str = ""
     """Which of several documents it is, in words."""
     volumes: list[str] = msgspec.field(default_factory=list)
@@ -94,7 +106,7 @@ def book_of(frozen: Frozen, imprint: Imprint) -> Book:
     return Book(
         imprint, contents, models, pages, plates, frozen.terms if contents.glossary else [], frozen.rules if contents.glossary else [],
         frozen.lists if contents.codes else [], sections, frozen.left_out,
-        frozen.scripts, coverage, frozen.audience,
+        frozen.scripts, coverage, frozen.audience, frozen.paper,
     )  # fmt: skip
 
 

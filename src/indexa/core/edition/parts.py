@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import hashlib
+from typing import Literal, TypeAlias
 
 import msgspec
 
@@ -11,6 +12,8 @@ from indexa.core.diagram.parts import Drawing
 from indexa.core.glossary.codes import Code
 from indexa.core.model import Model
 from indexa.core.render.diagram.notations import Notation
+
+Paper: TypeAlias = Literal["a4", "us-letter"]
 
 
 class Contents(msgspec.Struct, frozen=True):
@@ -130,6 +133,7 @@ class Frozen(msgspec.Struct):
     """What was left out for its class, in words."""
     scripts: list[EnclosedScript] = msgspec.field(default_factory=list)
     audience: str = ""
+    paper: Paper = "a4"
 
 
 def freeze(content: Frozen) -> bytes:

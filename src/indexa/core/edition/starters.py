@@ -15,6 +15,11 @@ class Starter(msgspec.Struct, frozen=True):
     contents: Contents
     text: str = ""
 
+    @property
+    def slug(self) -> str:
+        """Its name in commands."""
+        return self.name.lower().replace(" ", "-")
+
 
 REVIEW_OF_A_CHANGE = "Review of a change"
 STARTERS = (

@@ -43,7 +43,7 @@ _HEAD = """
 """
 
 
-def document(book: Book, changes: Sequence[Difference], paper: str = "a4") -> Iterator[str]:
+def document(book: Book, changes: Sequence[Difference]) -> Iterator[str]:
     """Yield the document in pieces. Its diagrams are asked for as drawing-1.svg, drawing-2.svg, in the order of the book's plates."""
     imprint = book.imprint
     day = max((one.at for one in imprint.signatures), default=imprint.made_at)
@@ -51,7 +51,7 @@ def document(book: Book, changes: Sequence[Difference], paper: str = "a4") -> It
     named += f", {book.volume.lower()}" if book.volume else ""
     yield _HEAD.format(
         title=_string(imprint.title), author=_string(imprint.made_by), year=day.year, month=day.month, day=day.day, text=_string(_TEXT),
-        mono=_string(_MONO), serif=_string(_TITLE), paper=paper, running=_escaped(imprint.title), imprint=_escaped(named),
+        mono=_string(_MONO), serif=_string(_TITLE), paper=book.paper, running=_escaped(imprint.title), imprint=_escaped(named),
     )  # fmt: skip
     yield from _cover(book)
     yield '#outline(title: "Contents", depth: 3, indent: 1em)\n' + _BREAK

@@ -32,6 +32,8 @@ _STYLES = {
     "Heading 2": (15, "Georgia"),
     "Heading 3": (12, "Georgia"),
 }
+_PAPERS = {"a4": (210, 297), "us-letter": (215.9, 279.4)}
+"""Width and height in mm."""
 _W = nsdecls("w")
 _CONTROL = dict.fromkeys(range(32)) | {9: " ", 10: "\n", 13: None}
 
@@ -80,7 +82,7 @@ def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] =
 
 def _set_up(document: Any, book: Book) -> None:
     section = document.sections[0]
-    section.page_width, section.page_height = Mm(210), Mm(297)
+    section.page_width, section.page_height = map(Mm, _PAPERS[book.paper])
     section.left_margin = section.right_margin = Mm(18)
     section.top_margin = section.bottom_margin = Mm(20)
     normal = document.styles["Normal"]

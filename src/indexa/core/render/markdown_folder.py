@@ -32,11 +32,11 @@ def _index(book: Book, beside: Sequence[Sheet]) -> Iterator[str]:
     yield f"# {escape(imprint.title)}\n"
     yield escape(", ".join(filter(None, (imprint.area, imprint.edition, imprint.date, imprint.signed)))) + "\n"
     if imprint.note:
-        yield f"{imprint.note}\n"
+        yield f"{_prose(imprint.note)}\n"
     if beside:
         yield ", ".join(f"[{one.name}]({one.file}.md)" for one in beside) + "\n"
     for section in book.sections:
-        yield f"## {escape(section.title)}\n\n{section.text.replace('.html', '.md')}\n"
+        yield f"## {escape(section.title)}\n\n{_prose(section.text.replace('.html', '.md'))}\n"
     for (model, schema), pages in groupby(book.pages, key=lambda page: (page.model.name, page.table.schema)):
         yield f"## {escape(model)} {code(schema)}\n" if schema else f"## {escape(model)}\n"
         for page in pages:
@@ -45,12 +45,17 @@ def _index(book: Book, beside: Sequence[Sheet]) -> Iterator[str]:
         yield ""
 
 
+def _prose(text: str) -> str:
+    """Return Markdown that people wrote, in which no sign begins markup of HTML."""
+    return text.replace("<", "&lt;")
+
+
 def _page(page: Page, book: Book) -> Iterator[str]:
     table = page.table
     yield f"# {code(table.full_name)}" + (f" {escape(table.business_name)}" if table.business_name else "") + "\n"
     yield f"[{escape(book.imprint.title)}](../README.md), model {escape(page.model.name)}\n"
     if table.definition or table.comment:
-        yield f"{table.definition or escape(table.comment)}\n"
+        yield f"{_prose(table.definition) or escape(table.comment)}\n"
     for name, value in page.said.get("", {}).items():
         yield f"- {escape(name)}: {escape(value)}"
     yield ""
