@@ -39,33 +39,33 @@
   });
 
   var place = document.querySelector("[data-contents]");
-  var groups = new Map();
+  var schemas = new Map();
   (window.TABLES || []).forEach(function (table) {
-    var key = table[4] + "\u0001" + table[1];
-    if (!groups.has(key)) groups.set(key, []);
-    groups.get(key).push(table);
+    var schema = table[4] + "\u0001" + table[1];
+    if (!schemas.has(schema)) schemas.set(schema, []);
+    schemas.get(schema).push(table);
   });
-  var several = new Set(Array.from(groups.keys(), function (key) { return key.split("\u0001")[0]; })).size > 1;
-  groups.forEach(function (tables, key) {
-    var group = document.createElement("details");
-    group.open = tables.some(function (table) { return table[0] === here; }) || groups.size === 1;
+  var several = new Set(Array.from(schemas.keys(), function (schema) { return schema.split("\u0001")[0]; })).size > 1;
+  schemas.forEach(function (tables, schema) {
+    var branch = document.createElement("details");
+    branch.open = tables.some(function (table) { return table[0] === here; }) || schemas.size === 1;
     var head = document.createElement("summary");
-    var names = key.split("\u0001");
+    var names = schema.split("\u0001");
     head.textContent = (several ? names[0] + (names[1] ? ": " : "") : "") + (names[1] || (several ? "" : "Tables"));
-    group.append(head);
+    branch.append(head);
     var filled = false;
     function fill() {
-      if (filled || !group.open) return;
+      if (filled || !branch.open) return;
       filled = true;
       var list = document.createElement("ul");
       tables.forEach(function (table) {
         item(list, link(table[0], table[2], true), (imprint.marks[table[0]] || {})[""] === "new" ? "new" : "");
       });
-      group.append(list);
+      branch.append(list);
     }
-    group.addEventListener("toggle", fill);
+    branch.addEventListener("toggle", fill);
     fill();
-    place.append(group);
+    place.append(branch);
   });
   var current = document.querySelector('.contents [aria-current="page"]');
   if (current) current.scrollIntoView({ block: "nearest" });
