@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 from unittest import TestCase
 
+from indexa.core.compare.comparing import compare
 from indexa.core.ddl.targets import TARGETS
 from indexa.core.ddl.writing import write_ddl
 from indexa.core.logical.options import DeriveOptions
@@ -100,3 +101,16 @@ class DerivingTests(TestCase):
                         back = read_back(write_ddl(model, platform).text(), platform)
                         told = {(one.name, tuple(c.name for c in one.columns)) for one in model.tables}
                         self.assertEqual({(one.name, tuple(c.name for c in one.columns)) for one in back.tables}, told)
+
+    def test_what_is_built_from_a_derived_model_and_read_again_differs_in_nothing(self) -> None:
+        for platform in TARGETS:
+            for schema in ("care", ""):
+                with self.subTest(platform, schema=schema):
+                    model = derive_physical(
+                        copy.deepcopy(logical()), platform, DEFAULT, name="care", schema=schema, renderer=render
+                    ).model
+                    script = write_ddl(model, platform)
+                    back = read_back(script.text(), platform)
+                    told = {one.object for one in script.remarks}
+                    left = [one for one in compare(model, back).differences if one.full_table not in told]
+                    self.assertEqual([(one.id, one.before, one.after) for one in left], [], script.text())

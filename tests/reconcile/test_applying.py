@@ -42,7 +42,7 @@ def described(model: StoredModel) -> dict[int, str]:
 
 class StoredStateProperties(PropertyTestCase):
     @given(models(), st.integers(0, 1_000_000))
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_the_store_is_the_chosen_state_and_undo_the_one_before(self, first: Model, seed: int) -> None:
         draw = random.Random(seed)
         second = mutated(first, draw)

@@ -14,6 +14,7 @@ from indexa.core.compare.comparing import compare
 from indexa.core.model import Column, Index, IndexPart, Model, Table
 from indexa.editions import services as editions
 from indexa.editions.building import build_edition, publish_edition
+from indexa.editions.choices import Choices
 from indexa.editions.models import SigningRule
 from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
@@ -163,8 +164,7 @@ class BranchTests(ComparingCase):
                 person=self.person,
                 title=f"Spring {number}",
                 note="",
-                models=[self.model.pk],
-                contents={},
+                choices=Choices(models=[self.model.pk]),
             )
             build_edition(job, Silent())
             publish_edition(editions.publish(edition_id=edition.pk, area=self.area, person=self.person), Silent())

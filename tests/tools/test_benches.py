@@ -38,7 +38,7 @@ ODD = """create table alpha (wx uuid primary key, q1 text); create table beta (k
 
 class HidingTests(TestCase):
     @given(models())
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_no_key_is_left_and_the_model_itself_stays(self, model: Model) -> None:
         before = [(table.primary_key, len(table.foreign_keys), len(table.unique)) for table in model.tables]
         for what in ("foreign", "all", "bare", "loose"):
@@ -90,7 +90,7 @@ class JudgingTests(TestCase):
         self.assertEqual(judge(odd, "foreign", said_by_made_up_rows(odd, hide(odd, "foreign")))[0], (1, 1, 1))
 
     @given(models())
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_made_up_rows_keep_every_declared_key(self, model: Model) -> None:
         made = {table.full_name.lower(): (table, rows) for table, rows in rows_of(model)}
         for table, rows in made.values():

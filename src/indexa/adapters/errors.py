@@ -7,3 +7,4 @@ class SourceError(Exception):
     def __init__(self, code: str, message: str, hint: str) -> None:
         super().__init__(message)
         self.code, self.message, self.hint = code, message, hint
+        self.add_note(hint)  # a traceback in a log shows it too

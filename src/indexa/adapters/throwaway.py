@@ -105,6 +105,15 @@ class Server:
             given |= {"user": who.pw_uid, "group": who.pw_gid, "extra_groups": []}
         return given
 
+    def _prepare(self, command: list[str], how: dict[str, Any]) -> None:
+        """Make the server's data folder. Raises SourceError with the reason that the program gives."""
+        done = subprocess.run(command, check=False, stderr=subprocess.PIPE, **how)
+        if done.returncode:
+            why = (done.stderr.decode(errors="replace").strip().splitlines() or ["it gives no reason"])[-1][:200]
+            raise SourceError(
+                "no-server", f"The server of {self.platform} for the rehearsal can't be made ready: {why}", "Look at its installation."
+            )  # fmt: skip
+
     def _wait_for(self, answers: Any) -> None:
         until = time.monotonic() + _WAIT
         while time.monotonic() < until:
@@ -143,9 +152,8 @@ class _PostgreSQL(Server):
         bins = sorted(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda path: int(path.parent.name))
         initdb = _program("initdb", "Debian's package postgresql", *bins[-1:])
         data, how = self._folder / "data", self._as("postgres")
-        subprocess.run(
-            [initdb, "-D", data, "-U", "indexa", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "-N", "--no-instructions"],
-            check=True, stderr=subprocess.DEVNULL, **how,
+        self._prepare(
+            [initdb, "-D", str(data), "-U", "indexa", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "-N", "--no-instructions"], how
         )  # fmt: skip
         self.port = _free_port()
         fast = (
@@ -194,9 +202,8 @@ class _MySQL(Server):
         """Make a data directory in the folder and start a server on it."""
         install = _program("mariadb-install-db", "Debian's package mariadb-server")
         data, how = self._folder / "data", self._as("mysql")
-        subprocess.run(
-            [install, "--no-defaults", f"--datadir={data}", "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-log-bin"],
-            check=True, stderr=subprocess.DEVNULL, **how,
+        self._prepare(
+            [install, "--no-defaults", f"--datadir={data}", "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-log-bin"], how
         )  # fmt: skip
         self.port = _free_port()
         self._process = subprocess.Popen(

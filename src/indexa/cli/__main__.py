@@ -9,7 +9,7 @@ from typing import Any
 
 from indexa.cli import building, check, comparing, diagrams, documents, infer, names, read
 
-_EXAMPLES = {
+EXAMPLES = {
     "read": (
         "read dump.sql -o billing.json",
         "read schema.sql.gz -d oracle --include 'BILL*' -o billing.json",
@@ -92,7 +92,7 @@ def _command(commands: Any, name: str, summary: str, description: str | None) ->
         name,
         help=summary,
         description=description,
-        epilog="examples:\n" + "\n".join(f"  ./indexa {line}" for line in _EXAMPLES[name]),
+        epilog="examples:\n" + "\n".join(f"  ./indexa {line}" for line in EXAMPLES[name]),
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     return parser

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
 import msgspec
 
 from indexa.core.change.code_changed import CodeSteps
 from indexa.core.change.columns_changed import ColumnSteps
+from indexa.core.change.comments_changed import CommentSteps
 from indexa.core.change.parts_changed import PartSteps
 from indexa.core.change.planning import PartChange, Plan, TablePlan
 from indexa.core.change.script import Options
@@ -16,12 +18,12 @@ from indexa.core.ddl.columns import Columns, CommentedColumns
 from indexa.core.ddl.draft import Draft
 from indexa.core.ddl.extensions import extensions
 from indexa.core.ddl.indexes_made import make_indexes
-from indexa.core.ddl.tables_made import inherit, make_table
+from indexa.core.ddl.tables_made import in_order, inherit, make_table
 from indexa.core.ddl.types_made import make_schemas
 from indexa.core.model import Table
 
 
-class Altering(ColumnSteps, PartSteps, CodeSteps):
+class Altering(ColumnSteps, PartSteps, CodeSteps, CommentSteps):
     """Writes the steps for one platform."""
 
     def __init__(self, plan: Plan, platform: str, options: Options) -> None:
@@ -39,9 +41,13 @@ class Altering(ColumnSteps, PartSteps, CodeSteps):
         self.make_extensions()
         self.types.come()
         self.routines(first=True)
+        goes_first = self._names_meet()
+        if goes_first:
+            self.drop_tables()
         self.make_tables()
         self.change_tables()
-        self.drop_tables()
+        if not goes_first:
+            self.drop_tables()
         self.add_parts()
         self.add_foreign_keys()
         self.types.go()
@@ -49,6 +55,14 @@ class Altering(ColumnSteps, PartSteps, CodeSteps):
         self.make_views()
         self.triggers()
         self.comments()
+
+    def _names_meet(self) -> bool:
+        """Return whether a new table has a key or index whose name a table that goes has too: it is free only then."""
+
+        def names(tables: list[Table]) -> set[tuple[str, str]]:
+            return {(table.schema, part.name.lower()) for table in tables for part in _parts_of(table) if part.name}
+
+        return not names(self.plan.new).isdisjoint(names(self.plan.gone))
 
     def rename(self) -> None:
         """Give tables, columns and keys their names: all that follows is in the later ones."""
@@ -176,17 +190,26 @@ class Altering(ColumnSteps, PartSteps, CodeSteps):
             self.change_options(table)
 
     def drop_tables(self) -> None:
-        """Drop tables that go, if drops were asked for."""
-        for table in reversed(self.plan.gone):
-            if not self.options.allow_drops:
-                self.keep(table.full_name, "a table that the model has not; drops were not asked for")
-                continue
-            kind = "FOREIGN TABLE" if table.kind == "foreign table" else "TABLE"
-            self.step(
-                f"Drop the table {table.full_name} with its rows",
-                table.full_name,
-                [f"DROP {kind} {self.path(table)}"],
-                risk="loses data",
-                ids=[f"table:{table.full_name}:gone"],
-                kind="drop",
-            )
+        """Drop tables that go, if drops were asked for; those that others refer to last."""
+        for table in reversed(in_order(self.plan.gone)):
+            self.drop_table(table)
+
+    def drop_table(self, table: Table) -> None:
+        """Drop a table that goes, if drops were asked for."""
+        if not self.options.allow_drops:
+            self.keep(table.full_name, "a table that the model has not; drops were not asked for")
+            return
+        kind = "FOREIGN TABLE" if table.kind == "foreign table" else "TABLE"
+        self.step(
+            f"Drop the table {table.full_name} with its rows",
+            table.full_name,
+            [f"DROP {kind} {self.path(table)}"],
+            risk="loses data",
+            ids=[f"table:{table.full_name}:gone"],
+            kind="drop",
+        )
+
+
+def _parts_of(table: Table) -> list[Any]:
+    own = [table.primary_key] if table.primary_key else []
+    return [*own, *table.unique, *table.foreign_keys, *table.checks, *table.exclusions, *table.indexes]

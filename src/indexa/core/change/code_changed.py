@@ -1,4 +1,4 @@
-"""Views, routines, triggers and comments, which rest on all else."""
+"""Views, routines and triggers, which rest on all else."""
 
 from __future__ import annotations
 
@@ -9,11 +9,7 @@ import msgspec
 
 from indexa.core.change.steps import Steps
 from indexa.core.ddl.code_made import make_routines, make_triggers, make_views, routines_by_need, views_in_order
-from indexa.core.ddl.comments_made import make_comments
-from indexa.core.ddl.draft import Draft
-from indexa.core.ddl.script import Options as DdlOptions
 from indexa.core.ddl.script import Statement
-from indexa.core.model import VIEW_KINDS, Model, Table
 
 
 def _or_replace(text: str) -> str:
@@ -26,7 +22,7 @@ def _bare(arguments: str) -> str:
 
 
 class CodeSteps(Steps):
-    """Writes the steps for code and comments."""
+    """Writes the steps for code."""
 
     def drop_triggers(self) -> None:
         """Drop triggers that go or change."""
@@ -146,64 +142,3 @@ class CodeSteps(Steps):
                     if p.what == "trigger" and p.after is not None and p.after.name == one.name
                 ],
             )
-
-    def comments(self) -> None:
-        """Say what is said otherwise by now; comments of what was made anew are said again."""
-        if not self.options.comments or self.target.comments not in ("statement", "property"):
-            return
-        remade = {view.full_name for view in self.plan.new_views} | {table.full_name for table in self.plan.new}
-        earlier = self._comments(
-            self.plan.comparison.before, [*(one.before for one in self.plan.tables), *self.plan.gone]
-        )
-        after = self._comments(self.plan.comparison.after, [*(one.after for one in self.plan.tables), *self.plan.new])
-        before = {one.text for one in earlier}
-        anew = [
-            one
-            for one in after
-            if one.text not in before
-            or (f"{one.schema}.{one.name}" if one.schema else one.name) in remade
-            or self._is_remade(one)
-        ]
-        said = {one.text.partition(" IS ")[0] for one in after}
-        forgotten = []
-        if self.target.comments == "statement":
-            renamed = {
-                f"{p.before.schema}.{p.before.name}" for p in self.plan.tables if p.is_moved or p.renamed or p.gone
-            }
-            gone = {table.full_name for table in (*self.plan.gone, *self.plan.gone_views)}
-            for one in earlier:
-                head = one.text.partition(" IS ")[0]
-                full = f"{one.schema}.{one.name}" if one.schema else one.name
-                if (
-                    head not in said
-                    and full not in gone
-                    and full not in renamed
-                    and not head.startswith("COMMENT ON CONSTRAINT")
-                ):
-                    forgotten.append(msgspec.structs.replace(one, text=f"{head} IS NULL"))
-        self.step(
-            "Let the comments follow",
-            "comments",
-            [*anew, *forgotten],
-            kind="comment",
-            ids=[id_ for id_ in self.plan.ids if id_.endswith(".comment")],
-        )
-
-    def _comments(self, model: Model, tables: list[Table]) -> list[Statement]:
-        """Return the statements that say what some tables are, and all views and what belongs to no table."""
-        views = [table for table in model.tables if table.kind in VIEW_KINDS]
-        draft = Draft(msgspec.structs.replace(model, tables=[*tables, *views]), self.target, DdlOptions())
-        make_comments(draft)
-        return draft.statements
-
-    def _is_remade(self, one: Statement) -> bool:
-        if not one.text.startswith(("COMMENT ON CONSTRAINT", "COMMENT ON INDEX", "COMMENT ON TRIGGER")):
-            return False
-        return any(
-            part.after is not None
-            and part.before is not None
-            and not part.renamed
-            and self.quoted(part.after.name) in one.text
-            for plan in self.plan.tables
-            for part in plan.parts
-        )

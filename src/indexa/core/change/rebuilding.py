@@ -31,6 +31,7 @@ class Rebuilding(Altering):
         self.words = _SQLITE if self.platform == "sqlite" else _DUCKDB
         self.again = []
         anew = self._to_make_anew()
+        self.made_anew = {one.after.full_name for one in anew}
         self.drop_triggers_of(anew)
         self.drop_views()
         self.make_schemas()
@@ -39,14 +40,13 @@ class Rebuilding(Altering):
         self._indexes_alone(anew, drop=True)
         for table in anew:
             self._put_rows_aside(table)
-        for old in reversed(in_order([one.before for one in anew])):
-            self.step(
-                f"Drop {old.full_name}, whose rows are aside",
-                old.full_name,
-                [f"DROP TABLE {self.path(old)}"],
-                kind="drop",
-            )
-        self.drop_tables()
+        aside = [one.before for one in anew]
+        for old in reversed(in_order([*aside, *self.plan.gone])):
+            if old in self.plan.gone:
+                self.drop_table(old)
+            else:
+                words = f"DROP TABLE {self.path(old)}"
+                self.step(f"Drop {old.full_name}, whose rows are aside", old.full_name, [words], kind="drop")
         for name, statements in self._tables_made(anew).items():
             self.step(
                 f"Make the table {name}",

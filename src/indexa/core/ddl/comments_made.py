@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from indexa.core.ddl.draft import Draft
 from indexa.core.model import VIEW_KINDS, Column, Table
@@ -14,41 +14,50 @@ def make_comments(draft: Draft) -> None:
         if any(table.comment or any(column.comment for column in table.columns) for table in draft.tables):
             draft.note("Comments", "the platform keeps none")
         return
-    write = {"statement": _comment_on, "property": _property_of}.get(draft.target.comments)
-    if write is None:
-        return
-    for table in (*draft.tables, *draft.views):
-        if table.kind == "foreign table" or (table.kind in VIEW_KINDS and not draft.same):
-            continue
-        if table.comment:
-            write(draft, table, None)
-        for column in table.columns:
-            if column.comment:
-                write(draft, table, column)
-    if draft.same and draft.target.name == "postgresql":
-        _comment_on_parts(draft)
+    if draft.target.comments in ("statement", "property"):
+        for table in (*draft.tables, *draft.views):
+            if table.kind == "foreign table" or (table.kind in VIEW_KINDS and not draft.same):
+                continue
+            for one in (None, *table.columns):
+                if one.comment if one is not None else table.comment:
+                    draft.add("comment", table.schema, table.name, _words(draft, table, one))
+    make_comments_of_parts(draft)
 
 
-def _comment_on(draft: Draft, table: Table, column: Column | None) -> None:
+def _words(draft: Draft, table: Table, column: Column | None) -> str:
+    comment = table.comment if column is None else column.comment
+    if draft.target.comments == "property":
+        return property_words(draft, table, column, "add", comment)
+    return comment_words(draft, table, column, draft.namer.text(comment))
+
+
+def comment_words(draft: Draft, table: Table, column: Column | None, said: str) -> str:
+    """Return the statement that says something of a table or column; `said` is a literal."""
     path = draft.path_of(table)
+    is_view = table.kind in VIEW_KINDS and draft.target.name != "oracle"
+    kind = table.kind.upper() if is_view and draft.target.name == "postgresql" else "TABLE"
     if column is not None:
-        kind, path, comment = "COLUMN", f"{path}.{draft.namer.quoted(column.name)}", column.comment
-    else:
-        is_view = table.kind in VIEW_KINDS and draft.target.name != "oracle"
-        kind = table.kind.upper() if is_view and draft.target.name == "postgresql" else "TABLE"
-        comment = table.comment
-    draft.add("comment", table.schema, table.name, f"COMMENT ON {kind} {path} IS {draft.namer.text(comment)}")
+        kind, path = "COLUMN", f"{path}.{draft.namer.quoted(column.name)}"
+    return f"COMMENT ON {kind} {path} IS {said}"
 
 
-def _property_of(draft: Draft, table: Table, column: Column | None) -> None:
+def property_words(
+    draft: Draft, table: Table, column: Column | None, act: Literal["add", "update", "drop"], said: str
+) -> str:
+    """Return the call that gives a table or column its description as a property, another one, or none."""
     kind = "VIEW" if table.kind in VIEW_KINDS else "TABLE"
+    value = f", N{draft.namer.text(said)}" if act != "drop" else ""
     words = (
-        f"EXEC sp_addextendedproperty N'MS_Description', N{draft.namer.text(column.comment if column else table.comment)}, "
+        f"EXEC sp_{act}extendedproperty N'MS_Description'{value}, "
         f"N'SCHEMA', N{draft.namer.text(table.schema or 'dbo')}, N'{kind}', N{draft.namer.text(table.name)}"
     )
-    if column is not None:
-        words += f", N'COLUMN', N{draft.namer.text(column.name)}"
-    draft.add("comment", table.schema, table.name, words)
+    return words + (f", N'COLUMN', N{draft.namer.text(column.name)}" if column is not None else "")
+
+
+def make_comments_of_parts(draft: Draft) -> None:
+    """Say what schemas, types, sequences, keys, indexes and triggers are, where the platform keeps that."""
+    if draft.same and draft.target.name == "postgresql":
+        _comment_on_parts(draft)
 
 
 def _comment_on_parts(draft: Draft) -> None:

@@ -51,7 +51,7 @@ _WORDS: dict[str, str] = {
 """What the first words of a type stand for, in small letters."""
 
 _P = "({length})"
-_PS = "({length}, {scale})"
+_PS = "({length},{scale})"
 TABLE: dict[str, dict[str, str]] = {
     "postgresql": {
         "tiny": "smallint", "small": "smallint", "integer": "integer", "big": "bigint", "huge": "numeric(39)",
@@ -206,7 +206,7 @@ def in_words_of(platform: str, one: Plain) -> Written:
         if one.length < 0:
             return Written(_unbounded(platform, text))
         if one.scale < 0:
-            text = text.replace(", {scale}", "")
+            text = text.replace(",{scale}", "")
     if one.kind in ("char", "varchar") and one.length > _MOST_LETTERS.get(platform, one.length):
         return Written(TABLE[platform]["text"].partition("!")[0])
     return Written(text.format(length=one.length, scale=one.scale), lost)

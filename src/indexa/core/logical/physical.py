@@ -22,6 +22,7 @@ from indexa.core.model import (
     IndexPart,
     Key,
     Model,
+    SchemaInfo,
     Sequence,
     Table,
 )
@@ -30,6 +31,7 @@ from indexa.core.naming.making import Maker
 from indexa.core.naming.patterns import Renderer
 from indexa.core.naming.standard import Standard
 from indexa.core.naming.wordbook import Stack
+from indexa.core.scripts.naming import name_foreign_indexes
 
 _WHOLE = {"small", "tiny", "integer", "big", "decimal"}
 NEXT_VALUE = {
@@ -62,7 +64,7 @@ def derive_physical(
     """Make the physical model of a logical one; its parts realise the entities and attributes, whose ids they name.
 
     Words are the business names, or the names where there are none. Names are folded as the platform folds them, so that nothing needs
-    quotes. All tables are in `schema` ("" where the platform has none).
+    quotes. All tables are in `schema`, or where the platform itself puts them.
     """
     standard = msgspec.structs.replace(standard, platform=platform)
     options = options or DeriveOptions()
@@ -98,6 +100,7 @@ class _Deriving:
     def run(self, name: str, schema: str) -> Derived:
         entities = self._logical.tables
         schema = self._dialect.folded(schema) if TARGETS[self._platform].has_schemas else ""
+        schema = schema or self._dialect.default_schema  # where the platform itself puts them
         self._schema = schema
         made = self._maker.make_all("table", [entity.business_name or entity.name for entity in entities])
         names = [self._folded(one.name, entity.name) for one, entity in zip(made, entities, strict=True)]
@@ -121,7 +124,18 @@ class _Deriving:
         if self._options.numbering != "model":
             self._number(model)
         name_keys(model, self._standard, self._stack, self._renderer)
+        self._as_a_server_has_it(model)
         return Derived(model, self._notes)
+
+    def _as_a_server_has_it(self, model: Model) -> None:
+        """Add what the platform makes by itself, so that nothing of it is a difference once the model was built."""
+        model.schemas = [SchemaInfo(name=self._schema)] if self._schema else []
+        for table in model.tables:
+            for index in table.indexes:
+                index.method = self._dialect.index_method
+            if self._dialect.names_constraints == "mysql" and table.primary_key is not None:
+                table.primary_key.name = "PRIMARY"
+            name_foreign_indexes(self._dialect, table)
 
     def _folded(self, made: str, fallback: str) -> str:
         return self._dialect.folded(made or "".join(letter for letter in fallback if letter.isalnum()) or "unnamed")

@@ -148,7 +148,7 @@ def _action(cursor: Cursor, script: Script, draft: Draft) -> None:
 
 
 def _described(cursor: Cursor, draft: Draft) -> None:
-    draft.table.comment = cursor.description_in_group() or draft.table.comment
+    draft.table.comment = cursor.description_in_group(draft.table.comment)
 
 
 def _add(cursor: Cursor, script: Script, draft: Draft) -> None:
@@ -455,7 +455,7 @@ def _alter_column(cursor: Cursor, script: Script, draft: Draft, column: Column) 
         elif begins_action(cursor):
             return
         elif cursor.take("SET", "OPTIONS"):
-            column.comment = cursor.description_in_group() or column.comment
+            column.comment = cursor.description_in_group(column.comment)
         elif cursor.now in ("SET", "ADD", "DROP", "RESTART", "POSITION", "RESET") and not (
             cursor.ahead(1) == "DATA" or cursor.ahead(1) == "TYPE"
         ):

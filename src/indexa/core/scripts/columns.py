@@ -519,7 +519,7 @@ def _options(reading: ColumnReading) -> None:
     cursor = reading.cursor
     if cursor.now != "(":
         return
-    reading.column.comment = cursor.description_in_group() or reading.column.comment
+    reading.column.comment = cursor.description_in_group(reading.column.comment)
 
 
 def _compress(reading: ColumnReading) -> None:

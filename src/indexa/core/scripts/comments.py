@@ -222,13 +222,22 @@ def _label_object(script: Script, kind: str, path: list[str], said: str) -> None
 
 
 def extended_property(cursor: Cursor, script: Script) -> bool:
-    """Read a call of sp_addextendedproperty or sp_updateextendedproperty; say whether it was one."""
+    """Read a call that adds, updates or drops an extended property; say whether it was one."""
     up = cursor.up
     place = next((at for at in range(min(6, cursor.end)) if up[at].strip('[]"') in _PROPERTY_CALLS), None)
     if place is None:
         return False
     cursor.i = place + 1
-    order = ["NAME", "VALUE", "LEVEL0TYPE", "LEVEL0NAME", "LEVEL1TYPE", "LEVEL1NAME", "LEVEL2TYPE", "LEVEL2NAME"]
+    order = [
+        "NAME",
+        *([] if "DROP" in up[place] else ["VALUE"]),
+        "LEVEL0TYPE",
+        "LEVEL0NAME",
+        "LEVEL1TYPE",
+        "LEVEL1NAME",
+        "LEVEL2TYPE",
+        "LEVEL2NAME",
+    ]
     message: dict[str, str] = {}
     number = 0
     while cursor.now not in ("", ";"):
@@ -270,4 +279,4 @@ def extended_property(cursor: Cursor, script: Script) -> bool:
     return True
 
 
-_PROPERTY_CALLS = frozenset({"SP_ADDEXTENDEDPROPERTY", "SP_UPDATEEXTENDEDPROPERTY"})
+_PROPERTY_CALLS = frozenset({"SP_ADDEXTENDEDPROPERTY", "SP_UPDATEEXTENDEDPROPERTY", "SP_DROPEXTENDEDPROPERTY"})

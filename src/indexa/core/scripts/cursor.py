@@ -226,13 +226,13 @@ class Cursor:
         raw = self.raw[self.i]
         return raw[-1:] == "'" or (self.dialect.double_quoted_strings and raw[:1] == '"') or raw[:2] == "$$"
 
-    def description_in_group(self) -> str:
-        """Step over a bracketed list of options and return its description, "" where it has none."""
-        end, message = self.after_group(self.i), ""
+    def description_in_group(self, before: str) -> str:
+        """Step over a bracketed list of options and return its description, the one from before where it has none."""
+        end, message = self.after_group(self.i), before
         for place in range(self.i, end):
             if self.up[place] == "DESCRIPTION" and self.up[place + 1] == "=":
                 self.i = place + 2
-                message = self.label()
+                message = "" if self.now == "NULL" else self.label()
                 break
         self.i = end
         return message

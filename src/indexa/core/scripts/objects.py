@@ -166,7 +166,7 @@ def create_view(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
             table.comment = cursor.label()
         elif cursor.now == "OPTIONS" and cursor.ahead(1) == "(":
             cursor.i += 1
-            table.comment = cursor.description_in_group() or table.comment
+            table.comment = cursor.description_in_group(table.comment)
         elif cursor.now == "WITH" and cursor.ahead(1) == "(":
             cursor.i += 1
             table.options = with_options(cursor)

@@ -195,7 +195,7 @@ def with_options(cursor: Cursor) -> tuple[str, ...]:
 
 def _options_group(cursor: Cursor, draft: Draft) -> None:
     cursor.i += 1
-    draft.table.comment = cursor.description_in_group() or draft.table.comment
+    draft.table.comment = cursor.description_in_group(draft.table.comment)
 
 
 def placing(cursor: Cursor, options: list[str]) -> None:

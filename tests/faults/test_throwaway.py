@@ -1,0 +1,50 @@
+"""A server for a rehearsal that can't be made ready or does not start: our own reader tries the script, says why, and nothing stays."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+from unittest import TestCase
+from unittest.mock import patch
+
+from indexa.adapters.rehearsing import rehearse
+from indexa.core.change.script import Options
+from indexa.core.change.writing import change_of, revert_of
+from indexa.core.compare.comparing import compare
+from indexa.core.model import Column, Model, Table
+
+
+class NoServerTests(TestCase):
+    def rehearsed(self, platform: str, program: str) -> str:
+        """Rehearse with a program in place of those of the server; return why it was not tried on one."""
+        before = Model(
+            name="m", platform=platform, tables=[Table(schema="s", name="t", columns=[Column("a", 1, "int")])]
+        )
+        after = Model(
+            name="m", platform=platform, tables=[Table(schema="s", name="t", columns=[Column("b", 1, "int")])]
+        )
+        comparison = compare(before, after)
+        change = change_of(comparison, platform, Options(allow_drops=True))
+        with tempfile.TemporaryDirectory() as folder:
+            os.chmod(folder, 0o755)  # noqa: PTH101  the server's own user looks into it
+            own = Path(folder) / "server"
+            own.write_text(f"#!/bin/sh\n{program}\n")
+            own.chmod(0o755)
+            with (
+                patch("indexa.adapters.throwaway._program", return_value=str(own)),
+                patch("indexa.adapters.throwaway._WAIT", 1.0),
+                patch("tempfile.tempdir", folder),
+            ):
+                found = rehearse(before, after, change, revert_of(comparison, platform), lambda *_: None)
+            self.assertEqual([one.name for one in Path(folder).iterdir()], ["server"])
+        self.assertEqual((found.way, found.left), ("reader", []))
+        return found.why_not
+
+    def test_the_reason_is_told_and_nothing_stays(self) -> None:
+        for platform in ("postgresql", "mysql"):
+            with self.subTest(platform):
+                told = self.rehearsed(platform, "echo first >&2; echo no space left on device >&2; exit 1")
+                self.assertIn("can't be made ready: no space left on device", told)
+                self.assertIn("it gives no reason", self.rehearsed(platform, "exit 3"))
+                self.assertIn("did not start", self.rehearsed(platform, "exit 0"))
