@@ -44,6 +44,25 @@ class Delivery(models.Model):
         return f"{self.catalog} at {self.at}"
 
 
+class Origin(models.Model):
+    """Where a catalog is fetched from by a clock, under which name, and what came of it last."""
+
+    name = models.SlugField(max_length=80, unique=True)
+    address = models.URLField(max_length=500)
+    hours = models.PositiveIntegerField()
+    next_at = models.DateTimeField()
+    outcome = models.TextField(blank=True)
+    has_failed = models.BooleanField(default=False)
+    tried_at = models.DateTimeField(null=True)
+
+    class Meta:
+        db_table = "origin"
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return f"{self.name} every {self.hours} hours"
+
+
 class Dataset(models.Model):
     """A dataset as it was described last; one that is no longer delivered stays, marked."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import msgspec
@@ -11,6 +12,8 @@ from django.utils import timezone
 from indexa.commons.models import Catalog, Dataset, DatasetVersion, Delivery
 from indexa.core.edition.open.received import Received, ReceivedDataset
 
+_MOST_DETAILS = 2_000
+
 
 class Outcome(NamedTuple):
     """How many datasets a catalog adds, changes, leaves as they are, and no longer has."""
@@ -19,6 +22,18 @@ class Outcome(NamedTuple):
     changed: int
     unchanged: int
     gone: int
+    details: list[tuple[str, str]]
+    """The first datasets that it adds, changes or no longer has, by their identifiers."""
+
+    @property
+    def counts(self) -> dict[str, int]:
+        """How many, by what happens to them."""
+        return {"added": self.added, "changed": self.changed, "unchanged": self.unchanged, "gone": self.gone}
+
+    @property
+    def words(self) -> str:
+        """It as a sentence."""
+        return ", ".join(f"{count:,} {word}" for word, count in self.counts.items())
 
 
 @transaction.atomic
@@ -32,16 +47,16 @@ def take(name: str, received: Received, *, sender: str, dry: bool = False) -> Ou
         one for key, one in coming.items() if key in known and (known[key].digest != one.digest or known[key].gone_at)
     ]
     gone = [one for key, one in known.items() if key not in coming and one.gone_at is None]
-    outcome = Outcome(len(added), len(changed), len(coming) - len(added) - len(changed), len(gone))
+    outcome = Outcome(
+        len(added), len(changed), len(coming) - len(added) - len(changed), len(gone), _details(added, changed, gone)
+    )
     if dry:
         return outcome
     catalog = catalog or Catalog(name=name)
     catalog.title = received.title or name
     catalog.publisher, catalog.version = received.publisher[:300], received.version[:80]
     catalog.save()
-    delivery = Delivery.objects.create(
-        catalog=catalog, sender=sender[:200], version=catalog.version, **outcome._asdict()
-    )
+    delivery = Delivery.objects.create(catalog=catalog, sender=sender[:200], version=catalog.version, **outcome.counts)
     datasets = [_filled(known.get(one.identifier) or Dataset(catalog=catalog), one) for one in (*added, *changed)]
     Dataset.objects.bulk_create(
         datasets, batch_size=500, update_conflicts=True, unique_fields=["catalog", "identifier"],
@@ -54,6 +69,13 @@ def take(name: str, received: Received, *, sender: str, dry: bool = False) -> Ou
     )
     Dataset.objects.filter(pk__in=[one.pk for one in gone]).update(gone_at=timezone.now())
     return outcome
+
+
+def _details(
+    added: Sequence[ReceivedDataset], changed: Sequence[ReceivedDataset], gone: Sequence[Dataset]
+) -> list[tuple[str, str]]:
+    found = [("added", one.identifier) for one in added] + [("changed", one.identifier) for one in changed]
+    return (found + [("gone", one.identifier) for one in gone])[:_MOST_DETAILS]
 
 
 def _filled(dataset: Dataset, one: ReceivedDataset) -> Dataset:

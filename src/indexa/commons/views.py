@@ -13,7 +13,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_GET, require_http_methods
 
-from indexa.commons.models import Catalog, Dataset, Delivery
+from indexa.commons.models import Catalog, Dataset, Delivery, Origin
 from indexa.commons.receiving import take
 from indexa.core.edition.open import received
 from indexa.core.edition.open.received import CatalogProblem
@@ -58,6 +58,7 @@ def home(request: HttpRequest) -> HttpResponse:
         "catalogs": counted,
         "text": text,
         "deliveries": Delivery.objects.select_related("catalog")[:12],
+        "origins": Origin.objects.all(),
     }
     if text:
         found = _search(Dataset.objects.filter(gone_at__isnull=True), text).select_related("catalog")
@@ -80,7 +81,7 @@ def catalog_page(request: HttpRequest, name: str) -> HttpResponse:
     """A catalog: its datasets, and what was delivered when."""
     found = get_object_or_404(Catalog, name=name)
     text = _asked(request)
-    page = Paginator(_search(found.datasets.all(), text), _A_PAGE).get_page(request.GET.get("page"))
+    page = Paginator(_search(found.datasets.select_related("catalog"), text), _A_PAGE).get_page(request.GET.get("page"))
     return render(
         request, "commons/catalog.html", {"catalog": found, "page": page, "text": text, "deliveries": found.deliveries.all()[:20]}
     )  # fmt: skip

@@ -1,7 +1,10 @@
 """Settings of Commons, the catalog server: the same installation, but its own schema, addresses and pages, and nobody signs in.
 
-INDEXA_COMMONS_HOSTS  host names it answers to, comma-separated
+INDEXA_COMMONS_HOSTS        host names it answers to, comma-separated
+INDEXA_COMMONS_LOOKS_EVERY  seconds from one look for catalogs to be fetched to the next (30)
 """
+
+import os
 
 from indexa.adapters.installation_key import installation_key
 from indexa.config.settings import base
@@ -38,4 +41,5 @@ STATIC_ROOT = base.DATA_DIR / "commons-static"
 COMMONS_TOKEN_FILE = base.DATA_DIR / "keys" / "commons.token"
 COMMONS_TOKEN = installation_key(COMMONS_TOKEN_FILE)
 """Whoever delivers a catalog sends it."""
+COMMONS_LOOKS_EVERY = float(os.environ.get("INDEXA_COMMONS_LOOKS_EVERY", "30"))
 DATA_UPLOAD_MAX_MEMORY_SIZE = 64 * 1024 * 1024

@@ -8,3 +8,4 @@ from indexa.config.settings.test import *  # noqa: F403  all that is not set her
 INSTALLED_APPS = [*test.INSTALLED_APPS, "indexa.commons"]
 COMMONS_TOKEN: str = commons.COMMONS_TOKEN
 COMMONS_TOKEN_FILE: Path = commons.COMMONS_TOKEN_FILE
+COMMONS_LOOKS_EVERY: float = commons.COMMONS_LOOKS_EVERY
