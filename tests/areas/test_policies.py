@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from django.test import TestCase
@@ -14,6 +15,8 @@ from tests.factories import PASSWORD, column, make_area, make_model, make_person
 OPEN = {"sign-in", "sign-in-again", "sign-out", "reading-link", "reading-link-file", "drift-feed"} | {
     "open-editions", "open-feed", "open-edition", "open-edition-file",
 }  # fmt: skip
+FOR_READERS = {"seen", "save-view", "delete-view", "about"}
+"""Addresses where readers change what is their own: notices, saved views, comments."""
 FOR_ANYBODY_SIGNED_IN = {"home", "password"}
 
 
@@ -26,6 +29,40 @@ def patterns(resolver: URLResolver | None = None, below: str = "") -> Iterator[t
             yield route, one
 
 
+def role_for(pattern: URLPattern, method: str) -> Role | None:
+    """Return the role that a view asks for; None where it asks for none."""
+    view = pattern.callback
+    while not hasattr(view, "required_role") and hasattr(view, "__wrapped__"):
+        view = view.__wrapped__
+    return getattr(view, "posting_role" if method == "POST" else "required_role", None)
+
+
+def takes(pattern: URLPattern, method: str) -> bool:
+    """Say whether a view answers a method: the decorators for methods keep theirs in a closure."""
+    view, allowed = pattern.callback, None
+    while view is not None:
+        cells = [cell.cell_contents for cell in view.__closure__ or ()]
+        allowed = next((one for one in cells if isinstance(one, list) and set(one) <= {"GET", "HEAD", "POST"}), allowed)
+        view = getattr(view, "__wrapped__", None)
+    return allowed is None or method in allowed
+
+
+def address_of(route: str, slug: str) -> str:
+    """Return an address of a route: its objects do not exist, since roles come first."""
+    address = re.sub(r"\(\?P<\w+>([\w ]+|\\d\+)[^)]*\)", r"\1", route)
+    address = address.replace(r"\d+", "1").replace("^", "").replace("$", "").replace("<slug:area_slug>", slug)
+    return "/" + re.sub(r"<(\w+:)?\w+>", "x", re.sub(r"<int:\w+>", "1", address))
+
+
+def guarded_addresses(slug: str) -> Iterator[tuple[Role, str, str]]:
+    """Yield each address below an area with each method it takes and the role that this asks for."""
+    for route, pattern in patterns():
+        for method in ("GET", "POST"):
+            role = role_for(pattern, method)
+            if role is not None and takes(pattern, method):
+                yield role, method, address_of(route, slug)
+
+
 class GuardTests(TestCase):
     def test_every_address_is_guarded_or_named_here(self) -> None:
         for route, pattern in patterns():
@@ -33,10 +70,29 @@ class GuardTests(TestCase):
                 continue
             with self.subTest(route):
                 self.assertIn("<slug:area_slug>", route)
-                view = pattern.callback
-                while not hasattr(view, "required_role") and hasattr(view, "__wrapped__"):
-                    view = view.__wrapped__
-                self.assertTrue(hasattr(view, "required_role"), f"{route} asks for no role")
+                self.assertIsNotNone(role_for(pattern, "GET"), f"{route} asks for no role")
+
+    def test_every_address_refuses_strangers_and_those_whose_role_is_too_low(self) -> None:
+        area = make_area()
+        stranger = make_person(make_area("Elsewhere"), Role.ADMINISTRATOR)
+        people = {role: make_person(area, role) for role in Role}
+        guarded = list(guarded_addresses(area.slug))
+        self.assertGreater(len(guarded), 200)
+        for role, person in {None: stranger, **people}.items():
+            self.client.force_login(person)
+            for needed, method, address in guarded:
+                if role is None or role < needed:
+                    with self.subTest(role=role, address=address, method=method):
+                        status = self.client.generic(method, address).status_code
+                        self.assertEqual(status, 404 if role is None else 403)
+
+    def test_readers_change_nothing_but_what_is_their_own(self) -> None:
+        found = {
+            str(pattern.name)
+            for _, pattern in patterns()
+            if takes(pattern, "POST") and role_for(pattern, "POST") == Role.READER
+        }
+        self.assertEqual(found, FOR_READERS)
 
     def test_without_signing_in_every_page_leads_to_the_sign_in(self) -> None:
         area = make_area()

@@ -39,6 +39,9 @@ _BROKEN_OFF = ('"htmx:afterRequest', '"htmx:sendError', '"htmx:sendAbort')
 _open: dict[str, Any] = {}
 
 
+WIDE = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+
+
 def browser() -> webdriver.Chrome:
     """One browser for each test process, ended with it."""
     if _open.get("pid") != os.getpid():
@@ -52,8 +55,7 @@ def browser() -> webdriver.Chrome:
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
         driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-        size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-        driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+        driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", WIDE)
         still = {"features": [{"name": "prefers-reduced-motion", "value": "reduce"}]}
         driver.execute_cdp_cmd("Emulation.setEmulatedMedia", still)
         _open.update(pid=os.getpid(), driver=driver, downloads=downloads)
@@ -90,6 +92,11 @@ class BrowserCase(StaticLiveServerTestCase):
         self.browser.get("about:blank")
         self.assertEqual(faults, [])
 
+    def make_narrow(self, width: int = 400) -> None:
+        """Show pages in a window of a width, until the test ends."""
+        self.browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", WIDE | {"width": width})
+        self.addCleanup(self.browser.execute_cdp_cmd, "Emulation.setDeviceMetricsOverride", WIDE)
+
     def sign_in(self, person: Person) -> None:
         """Sign in, whoever was signed in before: a late answer to the page before would bring its cookies back."""
         self.until(lambda: not self.browser.find_elements(By.CSS_SELECTOR, ".htmx-request"), "a request does not end")
@@ -108,10 +115,12 @@ class BrowserCase(StaticLiveServerTestCase):
         return self.browser.find_element(By.CSS_SELECTOR, css)
 
     def click(self, css: str) -> None:
-        """Click, again if the page replaced the thing at that very moment."""
+        """Click in the middle of the page, clear of what stays at its ends; again if the page replaced the thing then."""
 
         def clicked() -> bool:
-            self.find(css).click()
+            found = self.find(css)
+            self.browser.execute_script("arguments[0].scrollIntoView({block: 'center', behavior: 'instant'})", found)
+            found.click()
             return True
 
         self.until(clicked, f"{css} could not be clicked")

@@ -10,8 +10,6 @@ from indexa.areas.models import Role
 from tests.browser.case import BrowserCase
 from tests.factories import make_area, make_model, make_person, store, table
 
-WIDE = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-
 
 class NarrowTests(BrowserCase):
     def setUp(self) -> None:
@@ -23,8 +21,7 @@ class NarrowTests(BrowserCase):
 
     def test_main_pages_fit_a_phone(self) -> None:
         slug, model = self.area.slug, self.stored.pk
-        self.browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", WIDE | {"width": 400})
-        self.addCleanup(self.browser.execute_cdp_cmd, "Emulation.setDeviceMetricsOverride", WIDE)
+        self.make_narrow()
         pages = [
             reverse("desk:page", args=[slug]), reverse("dictionary:page", args=[slug]), reverse("modeling:list", args=[slug]),
             reverse("modeling:overview", args=[slug, model]), reverse("modeling:tables", args=[slug, model]),

@@ -13,6 +13,7 @@ from indexa.adapters.rehearsing import Rehearsal
 from indexa.areas.models import Role
 from indexa.changes.models import Change
 from indexa.core.compare.comparing import compare
+from indexa.core.edition.parts import Contents
 from indexa.core.model import Column, Model, Table
 from indexa.core.naming.mining import Found
 from indexa.core.naming.standard import Rule
@@ -21,7 +22,8 @@ from indexa.describing.models import Aspect
 from indexa.dictionary.models import SheetCell, SheetReview
 from indexa.editions import services as editions
 from indexa.editions.building import build_edition
-from indexa.editions.models import SigningRule
+from indexa.editions.choices import Choices
+from indexa.editions.models import Edition, SigningRule
 from indexa.glossary import services as glossary
 from indexa.glossary.models import CodeList, Domain, Term
 from indexa.jobs.models import Job
@@ -69,11 +71,6 @@ class AccessibilityTests(BrowserCase):
         intake = Intake.objects.create(
             source=source, model=self.stored, snapshot=self.stored.snapshot, receipt=receipt, person=self.person
         )
-        edition, job = editions.prepare(
-            area=self.area, person=self.person, title="First", note="", models=[self.stored.pk], contents={}
-        )
-        with transaction.atomic():
-            build_edition(job, Silent())
         SigningRule.objects.create(area=self.area, lists_openly=True)
         failed = Job.objects.create(
             area=self.area, kind="intake", title="Reading", state="failed", reason="No.", hint="Again."
@@ -97,6 +94,8 @@ class AccessibilityTests(BrowserCase):
         reconciliation = self.read_again(intake)
         discovery.find(Job(area=self.area, arguments={"model": self.stored.pk}), Silent())
         compared = self.compared()
+        earlier, edition = self.editions(compared)
+        link = editions.share(edition=earlier, person=self.person, label="Auditors", passphrase="long enough")
         aspects.begin(area=self.area, person=self.person)
         team = aspects.save_team(area=self.area, team=None, name="Metering", people=[self.person.pk])
         aspect = Aspect.objects.filter(area=self.area, kind="class").first()
@@ -180,6 +179,12 @@ class AccessibilityTests(BrowserCase):
             "editions": reverse("editions:list", args=[slug]),
             "new edition": reverse("editions:new", args=[slug]),
             "edition": reverse("editions:page", args=[slug, edition.pk]),
+            "choices of an edition": reverse("editions:choices", args=[slug, edition.pk]),
+            "passphrase": reverse("reading-link", args=[link]),
+            **{
+                f"edition, {path}": reverse("editions:read-file", args=[slug, edition.pk, path])
+                for path in edition.files.filter(path__endswith=".html").values_list("path", flat=True)
+            },
             "changes of an edition": reverse("editions:differences", args=[slug, edition.pk]),
             "destinations": reverse("editions:destinations", args=[slug]),
             "open editions": reverse("open-editions", args=[slug]),
@@ -193,6 +198,24 @@ class AccessibilityTests(BrowserCase):
             "areas": reverse("home") + "?choose",
             "error": "/nowhere/",
         }
+
+    def editions(self, compared: ModelComparison) -> tuple[Edition, Edition]:
+        """A published edition, and a draft that follows it and holds something of everything."""
+        for title, contents, scripts_ in (
+            ("First", Contents(undescribed=False), []),
+            ("Second", Contents(findings=True, neighbourhoods=True, surroundings=True), [compared.scripts.get().pk]),
+        ):
+            choices = Choices(models=[self.stored.pk], contents=contents, scripts=scripts_, text="# Read\n\nThis.")
+            edition, job = editions.prepare(
+                area=self.area, person=self.person, title="Meters", note=title, choices=choices
+            )
+            with transaction.atomic():
+                build_edition(job, Silent())
+            edition.refresh_from_db()
+            if not Edition.objects.filter(number=1).exists():
+                Edition.objects.filter(pk=edition.pk).update(state=Edition.State.PUBLISHED, number=1)
+                earlier = Edition.objects.get(pk=edition.pk)
+        return earlier, edition
 
     def meanings(self) -> tuple[Term, CodeList, Domain]:
         """A term, a code list and a domain that a column carries, whose definition is proposed and commented."""

@@ -159,7 +159,7 @@ def change(part: Part, ids: list[int], what: str, at: int) -> None:
 
 
 class InvariantTests(TestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(
         steps(),
         st.lists(st.tuples(st.sampled_from(["unrelate", "key", "drop", "delete"]), st.integers(0, 9)), max_size=6),

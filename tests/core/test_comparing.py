@@ -292,7 +292,7 @@ def as_set(model: Model) -> dict[tuple[str, str], bytes]:
 
 class ApplyProperties(TestCase):
     @given(models(), st.integers(0, 1_000_000))
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_all_is_the_later_state_none_the_earlier_and_some_just_those(self, before: Model, seed: int) -> None:
         draw = random.Random(seed)
         after = mutated(before, draw)

@@ -85,7 +85,7 @@ class LayoutTests(DrawnTestCase):
     @given(
         st.integers(1, 30), st.integers(0, 45), st.integers(0, 1_000), st.sampled_from(STYLES), st.sampled_from(DEPTHS)
     )
-    @settings(max_examples=20, deadline=None)
+    @settings(max_examples=20)
     @example(tables=11, relationships=28, seed=11, style="radial", depth="columns")
     def test_any_model_in_any_style_is_drawn_well(
         self, tables: int, relationships: int, seed: int, style: str, depth: str
@@ -125,7 +125,7 @@ class LayoutTests(DrawnTestCase):
                 self.assertEqual(line, before[at])
 
     @given(st.lists(st.tuples(st.integers(0, 300), st.integers(0, 300)), min_size=2, max_size=12))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_cards_that_lie_on_each_other_are_parted_and_fixed_ones_stay(self, places: list[tuple[int, int]]) -> None:
         cards = []
         for number, (x, y) in enumerate(places):

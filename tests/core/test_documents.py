@@ -43,7 +43,7 @@ def book_with(texts: list[str]) -> Book:
 
 
 class AnyTextTests(TestCase):
-    @settings(max_examples=8, deadline=None)
+    @settings(max_examples=8)
     @given(st.lists(_TEXTS, min_size=5, max_size=12))
     def test_any_text_makes_a_document_that_opens(self, texts: list[str]) -> None:
         book = book_with([*texts, "Plain words"])

@@ -400,7 +400,7 @@ class PartTests(TestCase):
 
 class Properties(TestCase):
     @given(models())
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_any_model_is_taken_and_every_proposal_is_of_it(self, model: Model) -> None:
         tables = {(table.schema, table.name): {column.name for column in table.columns} for table in model.tables}
         for one in propose(model):

@@ -65,7 +65,7 @@ def with_ids(model: Model) -> Model:
 
 class LogicalTests(SimpleTestCase):
     @given(models())
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_every_table_is_realised_and_no_attribute_comes_from_itself(self, model: Model) -> None:
         physical = with_ids(model)
         logical = derive_logical(physical, "logical")

@@ -141,7 +141,7 @@ class KitTests(TestCase):
                 read(given_text)
             self.assertRegex(str(caught.exception), "column")
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(
         st.integers(0, 900), st.sampled_from(["", '"', ",", "\n", ";;;", "\0", "|---|", "\x1a"]), st.text(max_size=40)
     )

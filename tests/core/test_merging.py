@@ -64,7 +64,7 @@ class MergeTests(TestCase):
         self.assertEqual(len(self.merged(kept={theirs.id}).tables[0].columns), 3)
         self.assertEqual(len(self.merged().tables[0].columns), 2)
 
-    @settings(deadline=None, max_examples=60)
+    @settings(max_examples=60)
     @given(models(), models())
     def test_a_side_that_did_nothing_changes_nothing(self, reading: Model, other: Model) -> None:
         took = merge(reading, copy.deepcopy(reading), other, KnownRenames()).applied.model

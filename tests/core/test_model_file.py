@@ -20,14 +20,14 @@ PUBLISHED = Path(__file__).resolve().parents[2] / "docs" / "model-file.schema.js
 
 class ModelFileTests(SimpleTestCase):
     @given(models())
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_what_is_written_is_read_back_the_same(self, model: Model) -> None:
         content = file.write(model)
         self.assertEqual(file.read(content), model)
         self.assertEqual(file.write(file.read(content)), content)
 
     @given(models(), st.text(st.sampled_from('\x00\\u0"a'), max_size=9))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_only_nul_is_written_otherwise(self, model: Model, comment: str) -> None:
         model.comment = comment
         shown, count = file.with_nul_shown(model)
@@ -36,7 +36,7 @@ class ModelFileTests(SimpleTestCase):
         self.assertEqual(shown, model)
 
     @given(models())
-    @settings(max_examples=20, deadline=None)
+    @settings(max_examples=20)
     def test_every_file_fits_the_published_schema(self, model: Model) -> None:
         schema = json.loads(PUBLISHED.read_text())
         jsonschema.Draft202012Validator(schema).validate(json.loads(file.write(model)))

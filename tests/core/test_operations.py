@@ -132,7 +132,7 @@ def changes(draw: st.DrawFn) -> tuple[Model, Operation]:
 
 class PropertyTests(TestCase):
     @given(changes())
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_a_change_and_its_inverse_leave_the_model_as_it_was(self, drawn: tuple[Model, Operation]) -> None:
         model, operation = drawn
         before = copy.deepcopy(model)
@@ -142,7 +142,7 @@ class PropertyTests(TestCase):
         self.assertEqual(apply(apply(after, [invert(operation)]), [invert(invert(operation))]), after)
 
     @given(changes())
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     def test_with_what_it_brings_along_nothing_is_left_dangling_and_all_of_it_goes_back(
         self, drawn: tuple[Model, Operation]
     ) -> None:

@@ -30,7 +30,7 @@ def entry(table: str = "mtr", position: int = 1, definition: str = "", **changes
 
 class CsvTests(SimpleTestCase):
     @given(st.lists(st.tuples(TEXTS, TEXTS), max_size=5))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_every_cell_is_read_back(self, words: list[tuple[str, str]]) -> None:
         entries = [entry(definition=first, comment=second) for first, second in words]
         content = b"".join(csv_file.pieces(entries)).decode()

@@ -37,7 +37,7 @@ def read(lines: list[list[str]]) -> SheetContent:
 
 
 class RoundTripTests(TestCase):
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     @given(st.lists(st.tuples(texts, texts), min_size=1, max_size=6), st.randoms(use_true_random=False))
     def test_what_nobody_wrote_is_no_change_and_what_somebody_wrote_is_found_anywhere(
         self, values: list[tuple[str, str]], draw: random.Random

@@ -16,7 +16,7 @@ from tests.core.test_diagrams import random_model
 
 
 class WholeMapTests(TestCase):
-    @settings(max_examples=12, deadline=None)
+    @settings(max_examples=12)
     @given(count=st.integers(1, 400), seed=st.integers(0, 1000))
     def test_each_table_has_a_cell_of_its_own_within_its_area_and_no_areas_touch(self, count: int, seed: int) -> None:
         model = random_model(count, count * 3 // 2, seed)

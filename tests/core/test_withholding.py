@@ -6,7 +6,7 @@ from unittest import TestCase
 
 from indexa.core.diagram.parts import Card, Drawing, Line, Row
 from indexa.core.edition.parts import Picture
-from indexa.core.edition.withholding import picture_within, without
+from indexa.core.edition.withholding import picture_within, tells_of, without
 from indexa.core.model import Column, ForeignKey, Key, Model, Table
 
 
@@ -41,7 +41,7 @@ class WithholdingTests(TestCase):
         left = without(self.model, set(), {12})
         self.assertEqual([one.name for one in left.tables[0].columns], ["no"])
         self.assertEqual(left.tables[2].definition_sql, "")
-        drawing = picture_within(self.picture, left).drawing
+        drawing = picture_within(self.picture, left, tells_of(())).drawing
         self.assertEqual([row.column for row in drawing.cards[0].rows], ["no"])
         self.assertEqual(len(drawing.lines), 1)
 
@@ -49,11 +49,11 @@ class WithholdingTests(TestCase):
         left = without(self.model, set(), {11})
         self.assertIsNone(left.tables[0].primary_key)
         self.assertEqual(left.tables[1].foreign_keys, [])
-        self.assertEqual(picture_within(self.picture, left).drawing.lines, [])
+        self.assertEqual(picture_within(self.picture, left, tells_of(())).drawing.lines, [])
 
     def test_a_table_goes_from_keys_views_and_diagrams(self) -> None:
         left = without(self.model, {1}, set())
         self.assertEqual([one.name for one in left.tables], ["inv", "accounts"])
         self.assertEqual((left.tables[0].foreign_keys, left.tables[1].definition_sql), ([], ""))
-        drawing = picture_within(self.picture, left).drawing
+        drawing = picture_within(self.picture, left, tells_of(())).drawing
         self.assertEqual(([one.name for one in drawing.cards], drawing.lines), (["inv", "accounts"], []))

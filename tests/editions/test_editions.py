@@ -18,8 +18,10 @@ from pypdf import PdfReader
 from indexa.adapters.documents import FORMS
 from indexa.areas.models import Role
 from indexa.core.edition.book import book_of
+from indexa.core.edition.parts import Contents
 from indexa.editions import public, services
 from indexa.editions.building import build_edition, imprint_of, publish_edition, thawed
+from indexa.editions.choices import Choices
 from indexa.editions.files import content_of
 from indexa.editions.models import Approval, Edition, EditionContent, ReadingLink, SigningRule
 from indexa.jobs.errors import JobFailedError
@@ -60,7 +62,7 @@ class EditionTests(TestCase):
     def draft(self) -> Edition:
         edition, job = services.prepare(
             area=self.area, person=self.people[Role.STEWARD], title="Meters & more", note="First.",
-            models=[self.stored.pk], contents={"views": False},
+            choices=Choices(models=[self.stored.pk], contents=Contents(views=False)),
         )  # fmt: skip
         build_edition(job, Silent())
         edition.refresh_from_db()

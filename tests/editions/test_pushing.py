@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import socket
 import subprocess
 import sys
 import tempfile
@@ -19,6 +18,7 @@ from threading import Thread
 from unittest.mock import patch
 
 import boto3
+import psycopg
 from cheroot import wsgi
 from django.db import transaction
 from django.test import TransactionTestCase, override_settings
@@ -31,6 +31,7 @@ from wsgidav.wsgidav_app import WsgiDAVApp
 from indexa.areas.models import Role
 from indexa.editions import pushing, services
 from indexa.editions.building import build_edition, publish_edition
+from indexa.editions.choices import Choices
 from indexa.editions.files import content_of
 from indexa.editions.models import Destination, Edition, Push, SigningRule
 from indexa.jobs.errors import JobFailedError
@@ -38,54 +39,16 @@ from indexa.jobs.models import Job
 from indexa.jobs.progress import Silent
 from indexa.modeling import editing
 from indexa.store.models import StoredTable
+from tests.editions.servers import ROOT, commons, free_port, git_over_https, until_open
 from tests.factories import (
     PASSWORD,
     column,
-    database,
     make_area,
     make_model,
     make_person,
-    server_address,
     store,
     text_of,
 )
-
-ROOT = Path(__file__).resolve().parents[2]
-
-
-@contextmanager
-def commons() -> Iterator[tuple[str, str, dict[str, str]]]:
-    """Run Commons on a database of its own; yields its address, its token, and the environment of its commands."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    own = server_address()
-    with database("") as name, tempfile.TemporaryDirectory() as folder:
-        environment = os.environ | {
-            "INDEXA_DATABASE_URL": f"postgresql://{own['user']}:{own['password']}@{own['host']}:{own['port']}/{name}",
-            "INDEXA_DATA_DIR": folder, "DJANGO_SETTINGS_MODULE": "indexa.config.settings.commons", "PYTHONPATH": str(ROOT / "src"),
-        }  # fmt: skip
-        command = [sys.executable, "manage.py", "commons", "--port", str(port)]
-        with subprocess.Popen(
-            command, cwd=ROOT, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
-        ) as server:
-            try:
-                _wait(f"http://127.0.0.1:{port}/health/ready", server)
-                yield f"http://127.0.0.1:{port}", (Path(folder) / "keys" / "commons.token").read_text(), environment
-            finally:
-                server.terminate()
-                server.wait(20)
-
-
-def _wait(address: str, server: subprocess.Popen[bytes]) -> None:
-    for _ in range(300):
-        try:
-            with urllib.request.urlopen(address, timeout=2):
-                return
-        except OSError:
-            assert server.poll() is None, server.stderr.read().decode() if server.stderr else ""
-            time.sleep(0.1)
-    raise AssertionError("Commons does not come up")
 
 
 class Quiet(SimpleHTTPRequestHandler):
@@ -110,11 +73,23 @@ def served(files: dict[str, bytes]) -> Iterator[str]:
             server.server_close()
 
 
-def harvested(environment: dict[str, str], name: str, address: str) -> str:
+def harvested(environment: dict[str, str], name: str, address: str, *more: str) -> str:
     """Have Commons harvest a catalog; returns what it says."""
-    command = [sys.executable, "manage.py", "commons", "--harvest", name, address]
+    command = [sys.executable, "manage.py", "commons", "--harvest", name, address, *more]
     done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True, check=False, timeout=60)
     return done.stdout + done.stderr
+
+
+def read_of_git(repository: Path, path: str) -> bytes | None:
+    """Return a file of the area's folder on the branch main, None where there is none."""
+    with Repo(str(repository)) as repo:
+        try:
+            _, blob = tree_lookup_path(
+                repo.__getitem__, repo[repo.refs[b"refs/heads/main"]].tree, f"billing/{path}".encode()
+            )
+        except KeyError:
+            return None
+        return bytes(repo[blob].data)
 
 
 def page(address: str) -> str:
@@ -142,8 +117,7 @@ class PushCase(TransactionTestCase):
             person=self.people[Role.STEWARD],
             title="Meters",
             note="",
-            models=[self.stored.pk],
-            contents={},
+            choices=Choices(models=[self.stored.pk]),
         )
         with transaction.atomic():
             build_edition(job, Silent())
@@ -174,7 +148,8 @@ class CommonsTests(PushCase):
             self.assertNotIn(token, there.sealed_secret)
             first = self.published()
             told = self.client.get(reverse("editions:push", args=[self.area.slug, first.pk]), {"destination": there.pk})
-            self.assertEqual(tuple(told.context["outcome"]), (3, 0, 0, 0))
+            self.assertEqual(told.context["outcome"].words, "3 added, 0 changed, 0 as before, 0 gone")
+            self.assertContains(told, "<code>billing/metering.mtr</code>")
             self.assertEqual(self.push(first, there), "3 added, 0 changed, 0 as before, 0 gone")
             self.assertEqual(self.push(first, there), "0 added, 0 changed, 3 as before, 0 gone")
             catalog = content_of(first.files.select_related("stored").get(path="open/catalog.ttl"))
@@ -187,6 +162,7 @@ class CommonsTests(PushCase):
                 ):
                     self.assertIn(told, harvested(environment, "found", f"{elsewhere}/{name}"))
                 self.assertIn(f"harvested from {elsewhere}/catalog.ttl", page(f"{address}/catalogs/found/"))
+                self.fetched_by_a_clock(address, environment, elsewhere)
             self.define("Day it was installed.", seen="Day it was set.")
             StoredTable.objects.filter(model=self.stored, name="v_mtr").delete()
             self.assertEqual(self.push(self.published(), there), "0 added, 1 changed, 1 as before, 1 gone")
@@ -221,6 +197,30 @@ class CommonsTests(PushCase):
                 pushing.push_in_background(job, Silent())
         self.assertEqual(Push.objects.latest("pk").state, Push.State.FAILED)
 
+    def fetched_by_a_clock(self, address: str, environment: dict[str, str], elsewhere: str) -> None:
+        """Have Commons fetch two catalogs when their time has come, of which one is not there any more."""
+        self.assertIn("--every takes", harvested(environment, "clock", f"{elsewhere}/catalog.ttl", "--every", "0"))
+        for name in ("clock", "lost"):
+            self.assertIn("every 3 hours", harvested(environment, name, f"{elsewhere}/catalog.ttl", "--every", "3"))
+        self.assertIn("not yet by the clock", page(f"{address}/"))
+        with psycopg.connect(environment["INDEXA_DATABASE_URL"], autocommit=True) as database_:
+            database_.execute(
+                "update commons.origin set address = replace(address, 'catalog', 'gone') where name = 'lost'"
+            )
+            database_.execute("update commons.origin set next_at = now()")
+            for _ in range(100):
+                found = database_.execute("select count(*) from commons.origin where tried_at is not null").fetchone()
+                if found == (2,):
+                    break
+                time.sleep(0.1)
+        told = page(f"{address}/")
+        self.assertIn("0 added, 0 changed, 3 unchanged, 0 gone", told)
+        self.assertIn("answers 404", told)
+        command = [sys.executable, "manage.py", "commons", "--forget", "lost"]
+        for status in (0, 1):
+            done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, check=False, timeout=60)
+            self.assertEqual(done.returncode, status)
+
 
 class FolderTests(PushCase):
     def test_a_folder_holds_the_latest_edition_and_nothing_else_is_touched(self) -> None:
@@ -232,6 +232,10 @@ class FolderTests(PushCase):
             first = self.published()
             pushing.push_in_background(Job.objects.get(kind="push"), Silent())
             files = first.files.count()
+            made = Push.objects.get()
+            self.assertEqual(len(made.details), files)
+            log = self.client.get(reverse("editions:pushed", args=[self.area.slug, made.pk]))
+            self.assertContains(log, "<code>documents/edition.pdf</code>")
             self.assertEqual(Push.objects.get().outcome, f"{files} added, 0 changed, 0 as before, 0 gone")
             there = Path(folder) / "billing"
             self.assertIn(b"Edition 1", (there / "index.html").read_bytes())
@@ -274,7 +278,7 @@ class FileStoreTests(PushCase):
         first = self.published()
         files = first.files.count()
         told = pushing.plan(destination, first)
-        self.assertEqual(tuple(told), (files, 0, 0, 0))
+        self.assertEqual(tuple(told)[:4], (files, 0, 0, 0))
         self.assertEqual(self.push(first, destination), f"{files} added, 0 changed, 0 as before, 0 gone")
         self.assertEqual(self.push(first, destination), f"0 added, 0 changed, {files} as before, 0 gone")
         page = read("tables/billing-metering-mtr.html")
@@ -318,7 +322,7 @@ class FileStoreTests(PushCase):
             Thread(target=server.safe_start, daemon=True).start()
             self.addCleanup(server.stop)
             address = f"http://127.0.0.1:{port}"
-            _until_open(port)
+            until_open(port)
             self.assertIn(
                 "refuses the name or password", self.enter(kind="webdav", address=address, secret="ines:wrong")
             )
@@ -330,6 +334,19 @@ class FileStoreTests(PushCase):
 
             self.round_trip(Destination.objects.get(), read)
 
+    def test_a_git_repository_over_https(self) -> None:
+        with tempfile.TemporaryDirectory() as name, git_over_https(Path(name), "ines:token") as (address, certificate):
+            repository = Path(name) / "catalog.git"
+            Repo.init_bare(str(repository), mkdir=True).close()
+            given = {"kind": "git", "address": f"{address}/catalog.git"}
+            self.assertIn(
+                "can't be used", self.enter(**given, secret="ines:token"), "its certificate is not trusted yet"
+            )
+            with patch.dict(os.environ, SSL_CERT_FILE=str(certificate)):
+                self.assertIn("refuses the name or token", self.enter(**given, secret="ines:wrong"))
+                self.assertIn("empty so far", self.enter(**given, secret="ines:token"))
+                self.round_trip(Destination.objects.get(), partial(read_of_git, repository))
+
     def test_a_git_repository(self) -> None:
         with tempfile.TemporaryDirectory() as folder, override_settings(PUSH_FOLDERS=[folder]):
             Repo.init_bare(f"{folder}/catalog.git", mkdir=True).close()
@@ -337,34 +354,8 @@ class FileStoreTests(PushCase):
             self.assertIn("not below a folder", self.enter(kind="git", address="/etc"))
             self.assertIn("empty so far", self.enter(kind="git", address=f"{folder}/catalog.git"))
 
-            def read(path: str) -> bytes | None:
-                with Repo(f"{folder}/catalog.git") as repo:
-                    try:
-                        _, blob = tree_lookup_path(
-                            repo.__getitem__, repo[repo.refs[b"refs/heads/main"]].tree, f"billing/{path}".encode()
-                        )
-                    except KeyError:
-                        return None
-                    return bytes(repo[blob].data)
-
-            self.round_trip(Destination.objects.get(), read)
+            self.round_trip(Destination.objects.get(), partial(read_of_git, Path(folder) / "catalog.git"))
+            self.assertIn(["changed", "tables/billing-metering-mtr.html"], Push.objects.latest("pk").details)
             with Repo(f"{folder}/catalog.git") as repo:
                 commits = [one.commit for one in repo.get_walker(include=[repo.refs[b"refs/heads/main"]])]
             self.assertEqual(len(commits), 2)
-
-
-@contextmanager
-def free_port() -> Iterator[int]:
-    """Yield a port that nobody listens on."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port: int = probe.getsockname()[1]
-    yield port
-
-
-def _until_open(port: int) -> None:
-    for _ in range(100):
-        with socket.socket() as probe:
-            if probe.connect_ex(("127.0.0.1", port)) == 0:
-                return
-        time.sleep(0.05)

@@ -47,7 +47,7 @@ def two_states(draw: st.DrawFn) -> tuple[Model, Model]:
 
 class KeepingWordsTests(TestCase):
     @given(two_states())
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_no_human_word_is_lost_and_each_stays_with_its_column(self, states: tuple[Model, Model]) -> None:
         first, second = states
         area = make_area()

@@ -137,7 +137,7 @@ class RenamingTests(TestCase):
 
 
 class RenamingPropertyTests(PropertyCase):
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     @given(st.lists(st.sampled_from(["a", "b", "c", "mtr_id", "inst_dt", "MTR_SRL_NO"]), min_size=3, max_size=3))
     def test_whatever_is_asked_for_names_stay_apart_and_undo_is_the_inverse(self, asked: list[str]) -> None:
         area = make_area()

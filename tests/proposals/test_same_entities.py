@@ -45,7 +45,7 @@ class MatchTests(unittest.TestCase):
         self.assertIn("both names have the word customer", found.evidence)
         self.assertEqual(match(tables, []), [])
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     @given(st.integers(1, 12), st.randoms(use_true_random=False))
     def test_a_model_matches_itself_whatever_the_order(self, count: int, draw: random.Random) -> None:
         words = [f"w{number}" for number in range(40)]

@@ -31,7 +31,7 @@ def bare(model: Model) -> Model:
 
 class RoundTripTests(PropertyTestCase):
     @given(models())
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     def test_what_was_read_comes_out_of_the_store_again(self, reading: Model) -> None:
         before = copy.deepcopy(reading)
         stored = store(make_area(), reading)

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 from urllib.parse import quote
 
-from indexa.adapters.typesetting import book_pdf, png_of
+from indexa.adapters.typesetting import book_pdf, png_of, pngs_of
 from indexa.core.dictionary.entry import Entry
 from indexa.core.dictionary.key_roles import key_roles
 from indexa.core.edition.book import Book
@@ -47,12 +47,21 @@ class Form(NamedTuple):
 
 
 def _pdf(book: Book, changes: Sequence[Difference]) -> bytes:
-    drawings = {f"drawing-{number}.svg": one for number, one in enumerate(_drawings(book), 1)}
-    return book_pdf(book_typst.pieces(book, changes), drawings)
+    files = {f"drawing-{number}.svg": one.encode() for number, one in enumerate(_drawings(book), 1)}
+    for number, page in enumerate(book.pages, 1):
+        drawing = page.surroundings()
+        if drawing is not None:
+            files[f"around-{number}.svg"] = svg.document(drawing).encode()
+    if book.logo is not None:
+        files[book.logo.file_name] = book.logo.content
+    return book_pdf(book_typst.pieces(book, changes), files)
 
 
 def _word(book: Book, changes: Sequence[Difference]) -> bytes:
-    return book_word.write(book, changes, [png_of(one, 2) for one in _drawings(book)])
+    drawn = [(page.path, drawing) for page in book.pages if (drawing := page.surroundings()) is not None]
+    pictures = pngs_of([svg.document(drawing) for _, drawing in drawn], 1.5)
+    around = {path: (picture, drawing) for (path, drawing), picture in zip(drawn, pictures, strict=True)}
+    return book_word.write(book, changes, [png_of(one, 2) for one in _drawings(book)], around)
 
 
 def _drawings(book: Book) -> list[str]:

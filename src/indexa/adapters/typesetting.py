@@ -6,7 +6,7 @@ import re
 import subprocess
 import sys
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from math import ceil
 from pathlib import Path
 from typing import Literal, TypeAlias
@@ -20,6 +20,8 @@ MOST_TIMES = 4
 _MOST_DOTS = 120_000_000
 """A picture with more dots takes memory that a server has better uses for (four bytes each)."""
 _MOST_SHEETS = 200
+_AT_ONCE = 100
+"""Small pictures that are made together."""
 _SIZES = {"a4": (842.0, 595.0), "a3": (1191.0, 842.0)}
 """Width and height in points, lying."""
 _EDGE, _OVERLAP = 34.0, 34.0
@@ -47,6 +49,44 @@ def png_of(svg: str, times: float = 1) -> bytes:
         )
     page = f"#set page(width: {width}pt, height: {height}pt, margin: 0pt)\n{_image(width, height)}"
     return _compile(page, svg, form="png", ppi=72.0 * times)
+
+
+def can_be_set(picture: bytes, suffix: str) -> bool:
+    """Say whether a picture, of a format by its suffix, is whole: damaged ones would stop the document that holds them."""
+    with tempfile.TemporaryDirectory(prefix="indexa-picture-") as folder:
+        (Path(folder) / f"picture{suffix}").write_bytes(picture)
+        source = Path(folder) / "picture.typ"
+        source.write_text(f'#image("picture{suffix}", width: 20pt)')
+        try:
+            _pictures(source, 36.0)
+        except RuntimeError:
+            return False
+    return True
+
+
+def pngs_of(drawings: Sequence[str], times: float) -> list[bytes]:
+    """Return small drawings as pictures, many at once: one at a time, each would wait for the fonts to be read."""
+    found: list[bytes] = []
+    for start in range(0, len(drawings), _AT_ONCE):
+        with tempfile.TemporaryDirectory(prefix="indexa-pictures-") as folder:
+            pages = []
+            for number, drawing in enumerate(drawings[start : start + _AT_ONCE]):
+                (Path(folder) / f"{number}.svg").write_text(drawing)
+                width, height = _size(drawing)
+                pages.append(
+                    f'#page(width: {width}pt, height: {height}pt, margin: 0pt, image("{number}.svg", width: {width}pt))'
+                )
+            source = Path(folder) / "pictures.typ"
+            source.write_text("\n".join(pages))
+            found += _pictures(source, 72.0 * times)
+    return found
+
+
+def _pictures(source: Path, ppi: float) -> list[bytes]:
+    import typst
+
+    made = typst.compile(str(source), format="png", ppi=ppi, font_paths=[str(installed())])
+    return made if isinstance(made, list) else [made]
 
 
 def pdf_of(svg: str, paper: Paper, title: str) -> bytes:
@@ -90,14 +130,14 @@ def pdf_of(svg: str, paper: Paper, title: str) -> bytes:
     return _compile("\n#pagebreak()\n".join(pages).replace("#pagebreak()\n#sheet", "#sheet", 1), svg, form="pdf")
 
 
-def book_pdf(document: str, drawings: Mapping[str, str]) -> bytes:
+def book_pdf(document: str, pictures: Mapping[str, bytes]) -> bytes:
     """Set a document as a tagged PDF, in a process of its own: it takes about 3 MB for each table, and gives none of it back.
 
-    `drawings` are the SVG files that it asks for, by name. Raises TypesettingError where that process fails.
+    `pictures` are the files that it asks for, by name. Raises TypesettingError where that process fails.
     """
     with tempfile.TemporaryDirectory(prefix="indexa-book-") as folder:
-        for name, drawing in drawings.items():
-            (Path(folder) / name).write_text(drawing)
+        for name, picture in pictures.items():
+            (Path(folder) / name).write_bytes(picture)
         source, target = Path(folder) / "book.typ", Path(folder) / "book.pdf"
         source.write_text(document)
         done = subprocess.run(

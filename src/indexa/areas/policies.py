@@ -47,8 +47,14 @@ def _sufficient(membership: Membership | None, needed: Role) -> Role:
     return role
 
 
-def in_area(needed: Role) -> Callable[[Callable[Concatenate[AreaRequest, P], HttpResponseBase]], View]:
-    """Guard a view below /a/<slug>/: finds the area, asks for the role, and leaves both on the request."""
+def in_area(
+    needed: Role, *, posting: Role | None = None
+) -> Callable[[Callable[Concatenate[AreaRequest, P], HttpResponseBase]], View]:
+    """Guard a view below /a/<slug>/: finds the area, asks for the role, and leaves both on the request.
+
+    `posting` is the role that a request needs which may change something, where that is another one than for looking.
+    """
+    to_change = posting or needed
 
     def guard(view: Callable[Concatenate[AreaRequest, P], HttpResponseBase]) -> View:
         @wraps(view)
@@ -58,12 +64,13 @@ def in_area(needed: Role) -> Callable[[Callable[Concatenate[AreaRequest, P], Htt
                 .filter(area__slug=area_slug, person_id=request.user.pk or 0)
                 .first()
             )
-            request.role = _sufficient(membership, needed)
+            looks_only = request.method in ("GET", "HEAD", "OPTIONS")
+            request.role = _sufficient(membership, needed if looks_only else to_change)
             assert membership is not None
             request.area = membership.area
             return view(request, *args, **kwargs)
 
-        guarded.required_role = needed  # type: ignore[attr-defined]
+        guarded.required_role, guarded.posting_role = needed, to_change  # type: ignore[attr-defined]
         return guarded
 
     return guard

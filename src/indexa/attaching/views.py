@@ -11,7 +11,7 @@ from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_http_methods
 
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.areas.policies import AreaRequest, in_area
 from indexa.attaching import services
 from indexa.attaching.models import Attachment
 from indexa.describing import subjects
@@ -20,7 +20,7 @@ from indexa.ui.parameters import parse_int
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def files(request: AreaRequest, target: str, pk: int) -> HttpResponse:
     """The files of an object; by POST one is attached, or (`delete`) deleted."""
     try:
@@ -29,7 +29,6 @@ def files(request: AreaRequest, target: str, pk: int) -> HttpResponse:
         raise Http404 from error
     context: dict[str, Any] = {}
     if request.method == "POST":
-        require(request.user, request.area, Role.STEWARD)
         try:
             _change(request, target, pk)
         except EditError as error:

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods
 
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.areas.policies import AreaRequest, in_area
 from indexa.building import deriving
 from indexa.building.models import DerivePreset
 from indexa.core import platforms
@@ -30,10 +30,9 @@ _KEPT = ("platform", "schema", "standard", *(name for name, _, _ in _CHOICES))
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.STEWARD)
 def derive(request: AreaRequest, pk: int) -> HttpResponse:
     """Choose platform, standard and options (a preset fills them in), and have the physical model made."""
-    require(request.user, request.area, Role.STEWARD)
     logical = get_object_or_404(StoredModel, pk=pk, area=request.area, layer=Layer.LOGICAL)
     presets = DerivePreset.objects.filter(area=request.area)
     preset = presets.filter(pk=parse_int(request.GET.get("preset"))).first()

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from django_htmx.http import trigger_client_event
 
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.areas.policies import AreaRequest, in_area
 from indexa.building import services
 from indexa.building.copying import model_of_file, store_copy
 from indexa.building.loading import load_part
@@ -40,10 +40,9 @@ from indexa.ui.parameters import parse_int, parse_ints
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.STEWARD)
 def new_model(request: AreaRequest) -> HttpResponse:
     """A form for an empty model, which begins with an empty diagram."""
-    require(request.user, request.area, Role.STEWARD)
     context = {
         "platforms": [(name, platforms.label_of(name)) for name in sorted(TARGETS)],
         "models": StoredModel.objects.filter(area=request.area).order_by("-is_starter", "layer", "name"),

@@ -31,6 +31,10 @@ def add_render(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--template", choices=TEMPLATES, default=TEMPLATES[0], help="what a document holds")
     parser.add_argument("--without", action="append", default=[], choices=("views", "comments", "undescribed", "technical", "diagrams"),
                         help="what a document leaves out; may be given several times")  # fmt: skip
+    parser.add_argument("--with", action="append", default=[], dest="also", choices=("neighbourhoods", "surroundings"),
+                        help="diagrams that a document has besides: of each group of tables, of each table with those next to it")  # fmt: skip
+    parser.add_argument("--foot", default="", help="a line at the foot of every page")
+    parser.add_argument("--logo", default="", help="a PNG or JPEG file for the cover")
 
 
 def render(given: argparse.Namespace) -> int:
@@ -81,25 +85,41 @@ def _book(given: argparse.Namespace) -> Book:
     import msgspec
 
     from indexa.adapters.graphviz import place_by_graphviz
+    from indexa.adapters.logos import logo_of
     from indexa.cli.inputs import model_of
     from indexa.core.diagram.arranging import arrange
     from indexa.core.diagram.neighbourhoods import suggested
     from indexa.core.edition.book import book_of
     from indexa.core.edition.composing import sections_of
     from indexa.core.edition.parts import Frozen, Imprint, Picture
+    from indexa.core.edition.picturing import neighbourhood_pictures
     from indexa.core.edition.starters import STARTERS
 
     models = [model_of(one) for one in given.model]
     starter = next(one for one in STARTERS if one.slug == given.template)
-    contents = msgspec.structs.replace(starter.contents, **dict.fromkeys(given.without, False))
+    chosen = dict.fromkeys(given.without, False) | dict.fromkeys(given.also, True)
+    contents = msgspec.structs.replace(starter.contents, **chosen)
     pictures = []
     for place, model in enumerate(models if contents.diagrams else []):
         drawing = arrange(model, place_by_graphviz, tables=set(suggested(model)), style="orthogonal", depth="columns")
         drawing.title = f"Overview of {model.name}" if model.name else "Overview"
         pictures += [Picture(place, drawing)] if drawing.cards else []
+        if contents.neighbourhoods:
+            pictures += neighbourhood_pictures(model, place, place_by_graphviz)
     title = given.title or ", ".join(model.name for model in models if model.name) or "Data dictionary"
     imprint = Imprint(title, given.area, "", "Indexa", dt.datetime.now(dt.UTC))
-    frozen = Frozen(given.area, title, "", contents, models, pictures, sections=sections_of(starter.text))
+    logo = logo_of(Path(given.logo).read_bytes()) if given.logo else None
+    frozen = Frozen(
+        given.area,
+        title,
+        "",
+        contents,
+        models,
+        pictures,
+        sections=sections_of(starter.text),
+        foot=given.foot,
+        logo=logo,
+    )
     return book_of(frozen, imprint)
 
 

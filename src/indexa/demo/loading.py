@@ -15,12 +15,14 @@ from psycopg import sql
 from indexa.adapters.installation_key import installation_key
 from indexa.areas import services as areas
 from indexa.areas.models import Area, Person, Role
+from indexa.core.edition.parts import Contents
 from indexa.core.intake.choice import OBJECT_KINDS
 from indexa.core.naming.standard import Kind, Rule
 from indexa.demo import care, diagrams, reconciling, stewardship, warehouse, words, works
 from indexa.editions import composing, enclosing
 from indexa.editions import services as editions
-from indexa.editions.models import Destination, Edition, SigningRule
+from indexa.editions.choices import Choices
+from indexa.editions.models import CoverLogo, Destination, Edition, SigningRule
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
 from indexa.modeling import editing, renaming
@@ -264,6 +266,8 @@ def _make_standard(area: Area, person: Person) -> None:
 def _publish_first_edition(area: Area, people: dict[str, Person]) -> None:
     """Publish an edition that two people signed, push it to a folder, and know where Commons is once somebody runs it."""
     SigningRule.objects.create(area=area, approvals=2)
+    logo = (files("indexa.demo") / "tarnbeck.png").read_bytes()
+    CoverLogo.objects.create(area=area, content=logo, by=people["administrator"])
     edition = _prepare_edition(area, people, "Meters, accounts and invoices are described; the rest follows by spring.")
     for one in (people["approver"], people["administrator"]):
         editions.decide(edition_id=edition.pk, area=area, person=one, approve=True)
@@ -305,11 +309,14 @@ def _ask_for_second_edition(area: Area, people: dict[str, Person]) -> None:
 
 def _prepare_edition(area: Area, people: dict[str, Person], note: str, scripts: Sequence[int] = ()) -> Edition:
     model = StoredModel.objects.get(area=area, layer="physical", name="billing")
-    _, job = editions.prepare(
-        area=area, person=people["steward"], title="Billing data dictionary", note=note,
-        models=[model.pk], contents={}, scripts=scripts, audience="People who work with billing data, and auditors",
-        text=composing.keep_names(area, "# How to read this\n\nBegin with [[metering.mtr]] and [[bill.inv]]: most of the rest hangs on them."),
+    text = "# How to read this\n\nBegin with [[metering.mtr]] and [[bill.inv]]: most of the rest hangs on them."
+    choices = Choices(
+        models=[model.pk], text=composing.keep_names(area, text), scripts=list(scripts), audience="People who work with billing data, and auditors",
+        contents=Contents(surroundings=True), foot="For members of Tarnbeck Water, and those who audit it",
     )  # fmt: skip
+    _, job = editions.prepare(
+        area=area, person=people["steward"], title="Billing data dictionary", note=note, choices=choices
+    )
     _run(job)
     edition = Edition.objects.get(job=job)
     signers = [people["approver"].pk, people["administrator"].pk]

@@ -151,7 +151,7 @@ def remove_team(request: AreaRequest, pk: int) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def say(request: AreaRequest, level: str, object_id: int) -> HttpResponse:
     """What is said of an object; with `edit` the form of one aspect, and by POST its new value."""
     if level not in LEVELS:
@@ -160,7 +160,6 @@ def say(request: AreaRequest, level: str, object_id: int) -> HttpResponse:
     context: dict[str, Any] = {"editing": parse_int(request.GET.get("edit"))}
     status = 200
     if request.method == "POST":
-        require(request.user, request.area, Role.STEWARD)
         aspect = get_object_or_404(Aspect, pk=parse_int(request.POST.get("aspect")), area=request.area)
         given, only_here = request.POST.get("value", ""), "only_here" in request.POST
         subject = (

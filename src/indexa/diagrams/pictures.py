@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from indexa.core.diagram.arranging import measure
@@ -11,10 +11,14 @@ from indexa.diagrams.drawing import drawing_of
 from indexa.diagrams.models import Diagram
 
 
-def shared_pictures(positions: Mapping[int, int]) -> list[Picture]:
-    """Return the shared diagrams of some models, given the position of each model by id; what is only proposed is left out."""
+def shared_pictures(positions: Mapping[int, int], only: Collection[int] = ()) -> list[Picture]:
+    """Return the shared diagrams of some models, given the position of each model by id; what is only proposed is left out.
+
+    Where `only` names diagrams by id, there are no others.
+    """
     found = []
     shared = Diagram.objects.filter(model_id__in=list(positions), private_to__isnull=True)
+    shared = shared.filter(pk__in=only) if only else shared
     for diagram in shared.select_related("model__area").order_by("name", "pk"):
         drawing = drawing_of(diagram)
         if not drawing.cards:

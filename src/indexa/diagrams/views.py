@@ -18,7 +18,7 @@ from django_htmx.http import trigger_client_event
 from indexa.adapters.fonts import SHIPPED
 from indexa.adapters.typesetting import MOST_TIMES, PAPERS, TooLargeError, pdf_of, png_of
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.diagram.arranging import measure
 from indexa.core.diagram.cards import LEAST_WIDTH, MOST_WIDTH, lines_between
 from indexa.core.diagram.marks import marks
@@ -276,13 +276,12 @@ def _changed(
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def line(request: AreaRequest, pk: int, relationship_pk: int) -> HttpResponse:
     """The margin of a line (GET); its corners chosen, or its way searched again where none are given (POST)."""
     diagram = _diagram(request, pk)
     if request.method == "GET":
         return _line_margin(request, diagram, relationship_pk)
-    require(request.user, request.area, Role.STEWARD)
     try:
         bends = _bends(request)
         before, state = diagram.routes.get("lines", {}), state_of(diagram)
@@ -447,14 +446,13 @@ def new_note(request: AreaRequest, pk: int) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def note(request: AreaRequest, pk: int, note_pk: int) -> HttpResponse:
     """The margin of a note (GET); its text, place or size changed (POST)."""
     diagram = _diagram(request, pk)
     if request.method == "GET":
         item = get_object_or_404(diagram.notes, pk=note_pk)
         return render(request, "diagrams/_note_margin.html", {"diagram": diagram, "note": item})
-    require(request.user, request.area, Role.STEWARD)
     try:
         notes.change(
             area=request.area, person=request.user, diagram=diagram, note_id=note_pk, given=request.POST.dict()

@@ -163,6 +163,12 @@ def page(query: Query, offset: int, size: int) -> list[int]:
     return [row[0] for row in found]
 
 
+def tables_found(query: Query) -> list[int]:
+    """Return the ids of the tables in which a query finds something."""
+    where, parameters = conditions_of(query)
+    return [row[0] for row in _run(f"select distinct table_id from {_source(query, where)}", parameters)]
+
+
 def _source(query: Query, where: str) -> str:
     """Return the rows that a query finds as the source of a statement: planned as a whole where they stand together, whatever
     number of them is wanted."""

@@ -29,7 +29,7 @@ _CELLS_A_PAGE = 200
 def sheet_list(request: AreaRequest) -> HttpResponse:
     """Sheets that were handed in, and a form for another one."""
     found = SheetReview.objects.filter(area=request.area).select_related("by").defer("file")
-    counted = found.annotate(count=Count("cells"))
+    counted = found.annotate(count=Count("cells")).order_by("-pk")
     return render(request, "dictionary/sheets.html", {"page": Paginator(counted, 30).get_page(request.GET.get("page"))})
 
 

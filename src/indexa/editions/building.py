@@ -16,10 +16,10 @@ from indexa.core.edition import parts
 from indexa.core.edition.book import Book, book_of
 from indexa.core.edition.facts import Difference, differences, facts_of
 from indexa.core.edition.parts import Frozen, Imprint, Signature
+from indexa.core.edition.withholding import unnamed
 from indexa.core.render.site import build_site
 from indexa.editions import files
-from indexa.editions.composing import contents_of
-from indexa.editions.enclosing import enclosed
+from indexa.editions.choices import choices_of
 from indexa.editions.freezing import collect
 from indexa.editions.models import Approval, Edition
 from indexa.editions.signals import edition_published
@@ -56,16 +56,14 @@ def build_edition(job: Job, progress: Progress) -> str:
         raise JobFailedError("The draft was discarded before it was made.")
     if edition.state not in (State.BUILDING, State.DRAFT):
         raise JobFailedError("The edition is in review or published; what it tells does not change.")
-    stored = list(StoredModel.objects.filter(pk__in=edition.content["models"], area=edition.area).order_by("name"))
+    choices = choices_of(edition.content)
+    stored = StoredModel.objects.filter(area=edition.area).in_bulk(choices.models)
     if not stored:
         raise JobFailedError("None of the chosen models exists any longer.", "Choose others.")
-    contents = contents_of(edition.content)
-    frozen = collect(
-        area=edition.area, title=edition.title, note=edition.note, models=stored, contents=contents, progress=progress,
-        text=edition.content.get("text", ""), above=edition.content.get("above", ""),
-        schemas=edition.content.get("schemas", []), scripts=enclosed(edition.area, edition.content.get("scripts", [])),
-        audience=edition.content.get("audience", ""), paper=edition.content.get("paper", "a4"),
-    )  # fmt: skip
+    models = [stored[pk] for pk in choices.models if pk in stored]
+    frozen, edition.withheld = collect(
+        area=edition.area, title=edition.title, note=edition.note, models=models, choices=choices, progress=progress
+    )
     edition.frozen_id = files.keep(parts.freeze(frozen))
     edition.follows = _before(edition)
     book = book_of(frozen, imprint_of(edition))
@@ -78,7 +76,7 @@ def build_edition(job: Job, progress: Progress) -> str:
         "described": sum(page.described for page in book.pages),
     }
     edition.state = State.DRAFT
-    edition.save(update_fields=["summary", "state", "frozen", "follows"])
+    edition.save(update_fields=["summary", "state", "frozen", "follows", "withheld"])
     return reverse("editions:page", args=[edition.area.slug, edition.pk])
 
 
@@ -99,7 +97,7 @@ def publish_edition(job: Job, progress: Progress) -> str:
         Edition.objects.filter(pk=edition.follows.pk, state=State.PUBLISHED).update(state=State.SUPERSEDED)
     edition_published.send(Edition, edition=edition, person=edition.published_by)
     models_published.send(
-        StoredModel, models=edition.content.get("models", []), person=edition.published_by,
+        StoredModel, models=choices_of(edition.content).models, person=edition.published_by,
         label=f"Edition {edition.number}, {edition.title}",
     )  # fmt: skip
     return reverse("editions:page", args=[edition.area.slug, edition.pk])
@@ -145,15 +143,15 @@ def _before(edition: Edition) -> Edition | None:
     same = found.filter(title=edition.title).order_by("-number").first()
     if same is not None:
         return same
-    wanted = set(edition.content["models"])
-    return next((one for one in found.order_by("-number") if wanted & set(one.content.get("models", []))), None)
+    wanted = set(choices_of(edition.content).models)
+    return next((one for one in found.order_by("-number") if wanted & set(choices_of(one.content).models)), None)
 
 
 def changes_of(edition: Edition, book: Book) -> list[Difference] | None:
-    """Return what changed since the edition before; None where there is none."""
+    """Return what changed since the edition before, without what is left out now for its class; None where there is none."""
     if edition.follows is None:
         return None
-    return between(edition.follows, book)
+    return unnamed(between(edition.follows, book), edition.withheld)
 
 
 def between(earlier: Edition, book: Book) -> list[Difference]:

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
-import msgspec
 from django.db import IntegrityError, connection, transaction
+from django.http import QueryDict
 
 from indexa.areas.models import Area
-from indexa.core.edition.parts import Contents
 from indexa.core.edition.starters import STARTERS
 from indexa.describing.models import Aspect
+from indexa.dictionary.forms import read_query
+from indexa.dictionary.models import SavedView
+from indexa.dictionary.search import tables_found
+from indexa.editions.choices import Choices
 from indexa.editions.models import EditionTemplate
 from indexa.editions.services import EditionError
 from indexa.store.models import StoredColumn, StoredTable
@@ -62,6 +65,11 @@ def shown_names(text: str) -> str:
     return _KEPT.sub(lambda match: f"[[{names.get(match[1] + match[2], match[3])}]]", text)
 
 
+def without_names(text: str, gone: Collection[str]) -> str:
+    """Return a kept text in which tables and columns that are left out ("t3", "c12") have no name."""
+    return _KEPT.sub(lambda match: "*(left out)*" if match[1] + match[2] in gone else match[0], text)
+
+
 def thresholds(area: Area) -> list[tuple[str, str]]:
     """Return what can be left out for its class: the value of the choice, and its words."""
     found = [("", "nothing")]
@@ -93,6 +101,35 @@ def left_out(area: Area, threshold: str, models: Sequence[int]) -> tuple[set[int
     return ids[0], ids[1], f"Left out: {words}."
 
 
+def fields_of_privacy(area: Area) -> list[tuple[int, str]]:
+    """Return the yes-or-no fields of an area, one of which may keep definitions from leaving it: id and name."""
+    return [(0, "nothing"), *Aspect.objects.filter(area=area, type="yes or no").values_list("pk", "name")]
+
+
+def kept_private(area: Area, field: int, models: Sequence[int]) -> tuple[set[str], str]:
+    """Return the tables and columns ("t3", "c12") of which a field says yes, and the choice in words."""
+    name = dict(fields_of_privacy(area)).get(field, "") if field else ""
+    if not name:
+        return set(), ""
+    found: set[str] = set()
+    with connection.cursor() as cursor:
+        for sign, level in (("t", "table"), ("c", "column")):
+            cursor.execute(
+                f"select {level}_id from {level}_aspect where aspect_id = %s and value = 'yes' and model_id = any(%s)",  # noqa: S608  two views
+                [field, list(models)],
+            )
+            found |= {f"{sign}{row[0]}" for row in cursor.fetchall()}
+    return found, f"Definitions are left out where {name} is yes."
+
+
+def tables_of_view(area: Area, view: int) -> set[str] | None:
+    """Return the tables ("t3") in which a saved view of the dictionary finds something; None where there is no such view."""
+    kept = SavedView.objects.filter(area=area, pk=view).first() if view else None
+    if kept is None:
+        return None
+    return {f"t{pk}" for pk in tables_found(read_query(area, QueryDict(kept.address)))}
+
+
 def templates(area: Area) -> list[EditionTemplate]:
     """Return the templates of an area; the starters where it has none yet."""
     if not EditionTemplate.objects.filter(area=area).exists():
@@ -100,7 +137,7 @@ def templates(area: Area) -> list[EditionTemplate]:
             [
                 EditionTemplate(
                     area=area, name=one.name, purpose=one.purpose,
-                    choices={"contents": msgspec.to_builtins(one.contents), "text": one.text, "above": ""},
+                    choices=Choices(contents=one.contents, text=one.text).as_template(),
                 )
                 for one in STARTERS
             ],
@@ -109,7 +146,7 @@ def templates(area: Area) -> list[EditionTemplate]:
     return list(EditionTemplate.objects.filter(area=area))
 
 
-def save_template(*, area: Area, name: str, purpose: str, choices: dict[str, Any]) -> EditionTemplate:
+def save_template(*, area: Area, name: str, purpose: str, choices: Choices) -> EditionTemplate:
     """Keep the choices of an edition under a name; one of that name gets them instead. Raises EditionError for no name."""
     name = " ".join(name.split())[:80]
     if not name:
@@ -117,14 +154,8 @@ def save_template(*, area: Area, name: str, purpose: str, choices: dict[str, Any
     try:
         with transaction.atomic():
             made, _ = EditionTemplate.objects.update_or_create(
-                area=area, name=name, defaults={"purpose": purpose[:300], "choices": choices}
+                area=area, name=name, defaults={"purpose": purpose[:300], "choices": choices.as_template()}
             )
     except IntegrityError as error:
         raise EditionError(f"There is a template {name} already.") from error
     return made
-
-
-def contents_of(choices: dict[str, Any]) -> Contents:
-    """Return what is chosen; what is not said is as by default."""
-    known = {name: value for name, value in choices.get("contents", {}).items() if name in Contents.__struct_fields__}
-    return msgspec.convert(known, Contents)

@@ -3,64 +3,140 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from typing import Any
 
 import msgspec
 from django.db import connection
+from django.db.models import Exists, OuterRef, Q
 
+from indexa.adapters.graphviz import place_by_graphviz
+from indexa.adapters.logos import logo_of
 from indexa.areas.models import Area
 from indexa.core.edition import parts
 from indexa.core.edition.composing import sections_of
-from indexa.core.edition.parts import Contents, EnclosedScript, Frozen, Paper
-from indexa.core.edition.withholding import picture_within, without
+from indexa.core.edition.parts import Frozen, Picture
+from indexa.core.edition.picturing import neighbourhood_pictures
+from indexa.core.edition.withholding import full_names, picture_within, tells_of, without, without_definitions
+from indexa.core.model import Model
+from indexa.core.naming.standard import SEVERITIES
 from indexa.describing.models import Aspect, Assignment
 from indexa.describing.saying import in_words
 from indexa.diagrams.pictures import shared_pictures
-from indexa.editions.composing import left_out
+from indexa.editions.choices import Choices
+from indexa.editions.composing import kept_private, left_out, tables_of_view, without_names
+from indexa.editions.enclosing import enclosed
+from indexa.editions.models import CoverLogo
 from indexa.glossary.models import CodeList, Domain, Governed, Rule, Term
+from indexa.jobs.errors import JobFailedError
 from indexa.jobs.progress import Progress
+from indexa.naming.standards.models import NameFinding, Waiver
 from indexa.store.loading import load_model
 from indexa.store.models import StoredModel
 
 _MOST_PLACES = 200
 """Columns that are named under a term or code list."""
+_MOST_FINDINGS = 5_000
+"""By judgement: a longer list of names is work to do, not documentation."""
 
 
 def collect(
-    *, area: Area, title: str, note: str, models: Sequence[StoredModel], contents: Contents, progress: Progress, text: str = "", above: str = "",
-    schemas: Collection[str] = (), scripts: Sequence[EnclosedScript] = (), audience: str = "", paper: Paper = "a4"
-) -> Frozen:  # fmt: skip
-    """Read what an edition of some models tells, as it is now.
-
-    `text` is its own text, with names kept as `composing.keep_names` has them; what is classified `above` a threshold is left
-    out, and so are other schemas than `schemas` where any are named.
-    """
+    *, area: Area, title: str, note: str, models: Sequence[StoredModel], choices: Choices, progress: Progress
+) -> tuple[Frozen, list[str]]:
+    """Read what an edition of some models tells, as it is now; return it, and what is left out for its class, by full names."""
+    contents, ids = choices.contents, [one.pk for one in models]
     loaded = []
     for number, one in enumerate(models):
         progress.report(f"Loading {one.name}", number, len(models))
         loaded.append(load_model(one, with_words=True))
-    tables, columns, words = left_out(area, above, [one.pk for one in models])
-    loaded = [without(model, tables, columns) for model in loaded] if words else loaded
-    if schemas:
-        loaded = [
-            msgspec.structs.replace(model, tables=[one for one in model.tables if one.schema in schemas])
-            for model in loaded
-        ]
-    ids = [one.pk for one in models]
-    pictures = shared_pictures({pk: place for place, pk in enumerate(ids)}) if contents.diagrams else []
-    pictures = [picture_within(picture, loaded[picture.model]) for picture in pictures]
+    loaded, gone, words = _withheld(area, choices, loaded, ids)
+    withheld = sorted(gone.values())
+    tells = tells_of(withheld)
+    scripts = enclosed(area, choices.scripts)
+    for script in scripts:
+        if withheld and tells(f"{script.text}\n{script.revert}"):
+            raise JobFailedError(
+                f"The change script “{script.title}” names what is left out for its class.",
+                "Leave out the script, or nothing for its class.",
+            )
+    loaded = [_narrowed(model, choices.schemas, tables_of_view(area, choices.view)) for model in loaded]
+    private, told = kept_private(area, choices.private, ids)
+    loaded = [without_definitions(model, private) for model in loaded] if private else loaded
     tables_there = [table for model in loaded for table in model.tables]
     there = {table.id for table in tables_there} | {one.id for table in tables_there for one in table.columns}
     carried, places = _carried(ids, there)
-    return Frozen(
-        area=area.name, title=title, note=note, contents=contents, models=loaded, pictures=pictures,
-        said=_said(area, ids, there) if contents.stewardship else {}, carried=carried,
-        sections=sections_of(text), left_out=words, terms=_terms(area, places["term"], drafts=contents.drafts) if contents.glossary else [],
-        rules=_rules(area, ids) if contents.glossary else [],
+    frozen = Frozen(
+        area=area.name, title=title, note=note, contents=contents, models=loaded, pictures=_pictures(choices, loaded, ids, tells, progress),
+        said=_said(area, ids, there) if contents.stewardship else {}, carried=carried, sections=sections_of(without_names(choices.text, gone)),
+        left_out=" ".join(filter(None, (words, told))),
+        terms=_terms(area, places["term"], drafts=contents.drafts) if contents.glossary else [],
+        rules=_rules(area, there) if contents.glossary else [],
         lists=_lists(area, places["code_list"]) if contents.codes else [],
-        scripts=list(scripts), audience=audience, paper=paper,
+        scripts=scripts, audience=choices.audience, paper=choices.paper, foot=choices.foot,
+        findings=_findings(models, loaded, tells) if contents.findings else [], logo=_logo(area) if contents.logo else None,
     )  # fmt: skip
+    return frozen, withheld
+
+
+def _withheld(
+    area: Area, choices: Choices, loaded: list[Model], ids: Sequence[int]
+) -> tuple[list[Model], dict[str, str], str]:
+    """Return models without what is left out for its class, the full names of that by id, and the choice in words."""
+    tables, columns, words = left_out(area, choices.above, ids)
+    if not words:
+        return loaded, {}, ""
+    found = [without(model, tables, columns) for model in loaded]
+    gone: dict[str, str] = {}
+    for before, after in zip(loaded, found, strict=True):
+        there = full_names(after)
+        gone |= {id_: name for id_, name in full_names(before).items() if id_ not in there}
+    return found, gone, words
+
+
+def _narrowed(model: Model, schemas: Collection[str], of_view: Collection[str] | None) -> Model:
+    """Return a model with only the tables of some schemas, where any are named, and of a view, where one is chosen."""
+    tables = [
+        one for one in model.tables if (not schemas or one.schema in schemas) and (of_view is None or one.id in of_view)
+    ]
+    return msgspec.structs.replace(model, tables=tables)
+
+
+def _pictures(
+    choices: Choices, loaded: Sequence[Model], ids: Sequence[int], tells: Callable[[str], bool], progress: Progress
+) -> list[Picture]:
+    """Return the area's own diagrams, then those of neighbourhoods, model by model; without what the models do not have."""
+    contents = choices.contents
+    found = (
+        shared_pictures({pk: place for place, pk in enumerate(ids)}, choices.only_diagrams) if contents.diagrams else []
+    )
+    found = [picture_within(picture, loaded[picture.model], tells) for picture in found]
+    for place, model in enumerate(loaded if contents.neighbourhoods else ()):
+        for number, picture in enumerate(neighbourhood_pictures(model, place, place_by_graphviz), 1):
+            progress.report(f"Drawing {model.name}, diagram {number}")
+            found.append(picture)
+    return sorted(found, key=lambda picture: picture.model)
+
+
+def _findings(
+    models: Sequence[StoredModel], loaded: Sequence[Model], tells: Callable[[str], bool]
+) -> list[parts.NameFound]:
+    """Return what the last naming checks of some models found in what goes in, the gravest first; waived ones are none."""
+    there = {model.pk: {table.full_name for table in own.tables} for model, own in zip(models, loaded, strict=True)}
+    waived = Waiver.objects.filter(model=OuterRef("model"), fingerprint=OuterRef("fingerprint"))
+    rows = NameFinding.objects.filter(~Exists(waived), model__in=models).select_related("model")
+    found = [
+        parts.NameFound(one.model.name, one.place, one.rule, one.severity, one.why, one.should)
+        for one in rows.order_by("pk")
+        if (one.place in there[one.model_id] or one.place.rpartition(".")[0] in there[one.model_id])
+        and not tells(f"{one.place} {one.why} {one.should}")
+    ]
+    order: list[str] = list(SEVERITIES)
+    return sorted(found, key=lambda one: (-order.index(one.severity), one.rule))[:_MOST_FINDINGS]
+
+
+def _logo(area: Area) -> parts.Logo | None:
+    kept = CoverLogo.objects.filter(area=area).first()
+    return logo_of(bytes(kept.content)) if kept is not None else None
 
 
 def _said(area: Area, models: Sequence[int], there: Collection[str]) -> dict[str, dict[str, str]]:
@@ -138,27 +214,26 @@ def _terms(area: Area, places: dict[int, list[str]], *, drafts: bool) -> list[pa
     ]  # fmt: skip
 
 
-def _rules(area: Area, models: Sequence[int]) -> list[parts.Rule]:
-    governed = Governed.objects.filter(rule__area=area)
+def _rules(area: Area, there: Collection[str]) -> list[parts.Rule]:
+    """Return the rules that govern something which is `there`, itself or by the entity or attribute that it implements."""
+    tables = [int(one[1:]) for one in there if one[0] == "t"]
+    columns = [int(one[1:]) for one in there if one[0] == "c"]
+    found = Governed.objects.filter(rule__area=area).filter(
+        Q(target="table", object_id__in=_with_shared("model_table", "entity_id", tables))
+        | Q(target="column", object_id__in=_with_shared("model_column", "attribute_id", columns))
+    )
+    rules = Rule.objects.filter(pk__in=found.values("rule")).order_by("name")
+    return [parts.Rule(one.name, one.definition, one.reason) for one in rules]
+
+
+def _with_shared(relation: str, shared: str, ids: Sequence[int]) -> list[int]:
+    """Return ids with those of what they implement."""
     with connection.cursor() as cursor:
-        cursor.execute("select id from model_table where model_id = any(%s)", [list(models)])
-        tables = {row[0] for row in cursor.fetchall()}
         cursor.execute(
-            "select entity_id from model_table where model_id = any(%s) and entity_id is not null", [list(models)]
+            f"select distinct {shared} from {relation} where id = any(%s) and {shared} is not null",  # noqa: S608  two tables
+            [list(ids)],
         )
-        tables |= {row[0] for row in cursor.fetchall()}
-        columns = [row.object_id for row in governed if row.target == "column"]
-        cursor.execute(
-            "select c.id from model_column c join model_table t on t.id = c.table_id where t.model_id = any(%s) and c.id = any(%s) "
-            "union select attribute_id from model_column c join model_table t on t.id = c.table_id "
-            "where t.model_id = any(%s) and c.attribute_id = any(%s)",
-            [list(models), columns, list(models), columns],
-        )
-        own = {row[0] for row in cursor.fetchall()}
-    ids = {row.rule_id for row in governed if row.object_id in (tables if row.target == "table" else own)}
-    return [
-        parts.Rule(one.name, one.definition, one.reason) for one in Rule.objects.filter(pk__in=ids).order_by("name")
-    ]
+        return [*ids, *(row[0] for row in cursor.fetchall())]
 
 
 def _lists(area: Area, places: dict[int, list[str]]) -> list[parts.CodeList]:

@@ -29,7 +29,9 @@ class Edition(models.Model):
     title = models.CharField(max_length=160)
     note = models.TextField(blank=True)
     content = models.JSONField(default=dict)
-    """What goes in: {"models": [id], "views": bool, "comments": bool, "undescribed": bool, ...}."""
+    """What goes in: `Choices`."""
+    withheld = models.JSONField(default=list)
+    """Full names of tables and columns that are left out for their class: known here, told nowhere."""
     summary = models.JSONField(default=dict)
     """What went in: names of models and counts, fixed when the pages were made."""
     frozen = models.ForeignKey("EditionContent", null=True, on_delete=models.PROTECT, related_name="+")
@@ -125,6 +127,21 @@ class SigningRule(models.Model):
         return f"{self.approvals} for {self.area_id}"
 
 
+class CoverLogo(models.Model):
+    """The picture on the cover of an area's editions."""
+
+    area = models.OneToOneField(Area, primary_key=True, on_delete=models.CASCADE, related_name="cover_logo")
+    content = models.BinaryField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        db_table = "cover_logo"
+
+    def __str__(self) -> str:
+        return f"logo of {self.area_id}"
+
+
 class ReadingLink(models.Model):
     """Lets anybody who has it read one edition, until it is revoked. Only a hash of its token is kept."""
 
@@ -192,6 +209,8 @@ class Push(models.Model):
     edition = models.ForeignKey(Edition, on_delete=models.CASCADE, related_name="pushes")
     state = models.CharField(max_length=10, choices=State.choices, default=State.RUNNING)
     outcome = models.TextField(blank=True)
+    details = models.JSONField(default=list)
+    """What was done with which file or dataset, as pairs."""
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
 
@@ -210,7 +229,7 @@ class EditionTemplate(models.Model):
     name = models.CharField(max_length=80)
     purpose = models.CharField(max_length=300, blank=True)
     choices = models.JSONField(default=dict)
-    """As the content of an edition has them, without the models: contents, text, above."""
+    """`Choices.as_template`."""
 
     class Meta:
         db_table = "edition_template"

@@ -13,12 +13,13 @@ from indexa.store.models import StoredModel
 from indexa.ui.panels import panel
 
 _MOST = 3
+_WAITING = (Edition.State.DRAFT, Edition.State.REVIEW, Edition.State.SIGNED)
 
 
 @panel("desk aside", order=20, template="editions/_desk.html")
 def editions_of_area(request: HttpRequest, area: Area) -> dict[str, Any] | None:
-    """Return drafts that wait for an approver, then the latest editions."""
-    drafts = Edition.objects.filter(area=area, state=Edition.State.DRAFT)
+    """Return what is not published yet, then the latest editions."""
+    drafts = Edition.objects.filter(area=area, state__in=_WAITING)[:_MOST]
     published = Edition.objects.filter(area=area, state=Edition.State.PUBLISHED).order_by("-number")[:_MOST]
     editions = [*drafts, *published]
     return {"editions": editions} if editions else None

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
+from django.core.paginator import Paginator
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -16,6 +17,8 @@ from indexa.editions import pushing
 from indexa.editions.models import Destination, Edition, Push
 from indexa.editions.services import EditionError
 from indexa.ui.parameters import parse_int
+
+_LINES_A_PAGE = 500
 
 
 @require_GET
@@ -57,6 +60,16 @@ def destination_form(request: AreaRequest, pk: int = 0) -> HttpResponse:
     return render(request, "editions/destination.html", context, status=422 if failure else 200)
 
 
+@require_GET
+@in_area(Role.READER)
+def pushed(request: AreaRequest, pk: int) -> HttpResponse:
+    """What a push did with each file or dataset."""
+    found = Push.objects.filter(destination__area=request.area).select_related("destination", "edition", "by")
+    made = get_object_or_404(found, pk=pk)
+    page = Paginator(made.details, _LINES_A_PAGE).get_page(request.GET.get("page"))
+    return render(request, "editions/pushed.html", {"push": made, "page": page})
+
+
 @require_POST
 @in_area(Role.ADMINISTRATOR)
 def remove(request: AreaRequest, pk: int) -> HttpResponse:
@@ -82,5 +95,10 @@ def push(request: AreaRequest, pk: int) -> HttpResponse:
     except EditionError as error:
         messages.error(request, str(error))
         return redirect("editions:page", request.area.slug, pk)
-    context = {"edition": edition, "destination": destination, "outcome": outcome}
+    context = {
+        "edition": edition,
+        "destination": destination,
+        "outcome": outcome,
+        "lines": outcome.details[:_LINES_A_PAGE],
+    }
     return render(request, "editions/push.html", context)

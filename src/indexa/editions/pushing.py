@@ -122,7 +122,9 @@ def push_in_background(job: Job, progress: Progress) -> str:
     except (PushError, EditionError) as error:
         Push.objects.filter(pk=push.pk).update(state=Push.State.FAILED, outcome=str(error))
         raise JobFailedError(str(error)) from error
-    Push.objects.filter(pk=push.pk).update(state=Push.State.DONE, outcome=outcome.words)
+    Push.objects.filter(pk=push.pk).update(
+        state=Push.State.DONE, outcome=outcome.words, details=[list(one) for one in outcome.details]
+    )
     return reverse("editions:page", args=[job.area.slug, push.edition_id])
 
 

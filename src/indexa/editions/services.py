@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import secrets
-from collections.abc import Collection, Sequence
+from collections.abc import Collection
 from typing import Any
 
+import msgspec
 from django.contrib.auth.hashers import make_password
 from django.db import transaction
 from django.db.models import F, Max
@@ -15,7 +16,7 @@ from django.utils import timezone
 
 from indexa.areas.models import Area, Membership, Person, Role
 from indexa.changes.models import ChangeSet
-from indexa.core.edition.parts import Paper
+from indexa.editions.choices import Choices
 from indexa.editions.models import Approval, Edition, ReadingLink, SigningRule
 from indexa.jobs import services as jobs
 from indexa.jobs.models import Job
@@ -31,24 +32,37 @@ class EditionError(Exception):
 
 
 @transaction.atomic
-def prepare(
-    *, area: Area, person: Person, title: str, note: str, models: list[int], contents: dict[str, Any], text: str = "", above: str = "",
-    schemas: Sequence[str] = (), scripts: Sequence[int] = (), audience: str = "", paper: Paper = "a4"
-) -> tuple[Edition, Job]:  # fmt: skip
-    """Have a draft made. It is looked at, then sent for review or thrown away.
-
-    `text` is its own text with names kept, `above` the class above which things are left out;
-    `schemas` are all there are where none is named, `scripts` the ids of change scripts that it holds.
-    """
-    content = {
-        "models": models, "contents": contents, "text": text, "above": above,
-        "schemas": list(schemas), "scripts": list(scripts), "audience": audience, "paper": paper,
-    }  # fmt: skip
+def prepare(*, area: Area, person: Person, title: str, note: str, choices: Choices) -> tuple[Edition, Job]:
+    """Have a draft made. It is looked at, changed, then sent for review or thrown away."""
+    content = msgspec.to_builtins(choices)
     edition = Edition.objects.create(area=area, title=title, note=note, made_by=person, content=content)
-    job = jobs.start(area=area, kind="edition", title=f"Making “{title}”", person=person, edition=edition.pk)
-    edition.job = job
+    return edition, _have_made(edition, person)
+
+
+@transaction.atomic
+def change(*, edition_id: int, area: Area, person: Person, title: str, note: str, choices: Choices) -> Job:
+    """Have a draft made again with other choices, by whoever changes it. Raises EditionError where it is no draft."""
+    edition = settled(_locked(edition_id, area))
+    if not can_change(edition):
+        raise EditionError("Only a draft can be changed. Return it first if it is in review.")
+    edition.title, edition.note, edition.made_by = title, note, person
+    edition.content, edition.state = msgspec.to_builtins(choices), State.BUILDING
+    edition.save(update_fields=["title", "note", "made_by", "content", "state"])
+    edition.approvals.all().delete()
+    return _have_made(edition, person)
+
+
+def can_change(edition: Edition) -> bool:
+    """Say whether the choices of an edition can be changed: those of a draft that is not being made just now."""
+    is_stuck = edition.state == State.BUILDING and (edition.job is None or edition.job.is_over)
+    return edition.state == State.DRAFT or is_stuck
+
+
+def _have_made(edition: Edition, person: Person) -> Job:
+    title = f"Making “{edition.title}”"
+    edition.job = jobs.start(area=edition.area, kind="edition", title=title, person=person, edition=edition.pk)
     edition.save(update_fields=["job"])
-    return edition, job
+    return edition.job
 
 
 def approvals_wanted(area: Area) -> int:
@@ -141,7 +155,14 @@ def publish(*, edition_id: int, area: Area, person: Person) -> Job:
 
 
 def settled(edition: Edition) -> Edition:
-    """Return an edition; one whose publication ended before it was done waits to be published again, as if it had never begun."""
+    """Return an edition as it stands once its job is over.
+
+    One whose publication ended before it was done waits to be published again, as if it had never begun; a draft that could not be
+    made again is the draft from before.
+    """
+    if edition.state == State.BUILDING and edition.frozen_id and edition.job is not None and edition.job.is_over:
+        Edition.objects.filter(pk=edition.pk, state=State.BUILDING, job=edition.job).update(state=State.DRAFT)
+        edition.refresh_from_db()
     if edition.state != State.PUBLISHING or edition.job is None or not edition.job.is_over:
         return edition
     signed = edition.approvals.filter(state=Approval.State.APPROVED).exists()

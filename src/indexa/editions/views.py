@@ -4,37 +4,32 @@ from __future__ import annotations
 
 import re
 
-import msgspec
 from csp.constants import SELF
 from csp.decorators import csp_replace
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.db import transaction
 from django.http import Http404, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.clickjacking import xframe_options_sameorigin
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from indexa.adapters.documents import FORMS, OPEN_FORMS, Form
 from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.edition.book import book_of
-from indexa.core.edition.starters import REVIEW_OF_A_CHANGE
-from indexa.editions import composing, services
+from indexa.editions import services
 from indexa.editions.building import OUT, State, between, imprint_of, thawed
+from indexa.editions.choices import choices_of
 from indexa.editions.discussing import with_objects
-from indexa.editions.forms import EditionForm, ShareForm
-from indexa.editions.models import Destination, Edition, EditionTemplate, ReadingLink, SigningRule
+from indexa.editions.forms import ShareForm
+from indexa.editions.models import CoverLogo, Destination, Edition, ReadingLink, SigningRule
 from indexa.editions.serving import serve_file, serve_zip
-from indexa.jobs.models import Job
-from indexa.store.models import Layer, StoredModel
+from indexa.store.models import StoredModel
 from indexa.ui.parameters import parse_int, parse_ints
 
 _CHANGES_A_PAGE = 200
-_KEPT = ("above", "schemas", "audience", "paper")
-"""Choices beside contents and text that a template keeps."""
 
 
 @require_GET
@@ -49,66 +44,9 @@ def edition_list(request: AreaRequest) -> HttpResponse:
         "signers": services.approvals_wanted(request.area),
         "lists_openly": SigningRule.objects.filter(area=request.area, lists_openly=True).exists(),
         "has_models": StoredModel.objects.filter(area=request.area).exists(),
+        "has_logo": CoverLogo.objects.filter(area=request.area).exists(),
     }
     return render(request, "editions/list.html", context)
-
-
-@require_http_methods(["GET", "POST"])
-@in_area(Role.STEWARD)
-def new(request: AreaRequest) -> HttpResponse:
-    """Choose what goes into an edition; posting it has the draft made."""
-    physical = StoredModel.objects.filter(area=request.area, layer=Layer.PHYSICAL)
-    templates = composing.templates(request.area)
-    scripts = parse_ints(request.GET.getlist("script"))
-    wanted = parse_int(request.GET.get("template"))
-    fitting = (
-        one for one in templates if (one.name == REVIEW_OF_A_CHANGE if scripts and not wanted else one.pk == wanted)
-    )
-    template = next(fitting, templates[0])
-    initial = {"title": f"{request.area.name} data dictionary", "models": [model.pk for model in physical]}
-    initial |= msgspec.to_builtins(composing.contents_of(template.choices))
-    initial |= {
-        "text": composing.shown_names(template.choices.get("text", "")),
-        "above": template.choices.get("above", ""),
-        "schemas": ", ".join(template.choices.get("schemas", [])),
-        "audience": template.choices.get("audience", ""),
-        "paper": template.choices.get("paper", "a4"),
-        "scripts": scripts,
-    }
-    form = EditionForm(request.POST or None, area=request.area, initial=initial)
-    if request.method == "POST" and form.is_valid():
-        try:
-            return redirect("jobs:page", request.area.slug, _prepare(request, form).pk)
-        except services.EditionError as error:
-            form.add_error("text", str(error))
-    context = {"form": form, "templates": templates, "template": template}
-    return render(request, "editions/new.html", context, status=422 if form.errors else 200)
-
-
-@transaction.atomic
-def _prepare(request: AreaRequest, form: EditionForm) -> Job:
-    given = form.cleaned_data
-    text = composing.keep_names(request.area, given["text"])
-    if given["template_name_to_keep"]:
-        choices = {"contents": form.contents(), "text": text} | {name: given[name] for name in _KEPT}
-        composing.save_template(area=request.area, name=given["template_name_to_keep"], purpose="", choices=choices)
-    _, job = services.prepare(
-        area=request.area, person=request.user, title=given["title"], note=given["note"],
-        models=[model.pk for model in given["models"]], contents=form.contents(), text=text, above=given["above"],
-        schemas=given["schemas"], scripts=[int(one) for one in given.get("scripts", ())], audience=given["audience"],
-        paper=given["paper"],
-    )  # fmt: skip
-    return job
-
-
-@require_POST
-@in_area(Role.STEWARD)
-def remove_template(request: AreaRequest, pk: int) -> HttpResponse:
-    """Delete a template; editions that were made from it stay as they are."""
-    found = get_object_or_404(EditionTemplate, pk=pk, area=request.area)
-    found.delete()
-    messages.success(request, f"The template {found.name} is deleted.")
-    return redirect("editions:new", request.area.slug)
 
 
 @require_GET
@@ -316,6 +254,7 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
     context = {
         "edition": edition,
         "is_out": edition.state in OUT,
+        "can_change": services.can_change(edition),
         "approvals": asked,
         "mine": next((one for one in asked if one.person_id == request.user.pk and one.state == "asked"), None),
         "signers": services.possible_signers(edition) if edition.state == State.DRAFT else [],
@@ -324,7 +263,7 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
         "open_forms": open_forms,
         "pushes": edition.pushes.select_related("destination", "by")[:10],
         "destinations": Destination.objects.filter(area=request.area) if edition.state == State.PUBLISHED else [],
-        "newer": services.changes_since(edition, edition.content.get("models", []))
+        "newer": services.changes_since(edition, choices_of(edition.content).models)
         if edition.state == State.PUBLISHED
         else 0,
         "links": edition.reading_links.select_related("made_by"),

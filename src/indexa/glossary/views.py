@@ -182,13 +182,12 @@ def add_members(request: AreaRequest, kind: str, pk: int) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def carried(request: AreaRequest, pk: int) -> HttpResponse:
     """What a column carries; with `edit` the form, by POST what it carries from now on, each by its name."""
     column = get_object_or_404(StoredColumn.objects.select_related("table"), pk=pk, table__model__area=request.area)
     context: dict[str, Any] = {"editing": "edit" in request.GET}
     if request.method == "POST":
-        require(request.user, request.area, Role.STEWARD)
         try:
             for field, model in (("term", Term), ("domain", Domain), ("code_list", CodeList)):
                 item = _by_name(request, model, request.POST.get(field, ""))
@@ -232,14 +231,13 @@ def shown(request: Any, column: StoredColumn, *, editing: bool = False) -> dict[
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def rules_of(request: AreaRequest, target: str, pk: int) -> HttpResponse:
     """The rules that govern a table or column; by POST one is added by its name, or (`remove`) taken off."""
     context: dict[str, Any] = {}
     try:
         subjects.label_of(request.area, target if target in ("table", "column") else "", pk)
         if request.method == "POST":
-            require(request.user, request.area, Role.STEWARD)
             given: dict[str, Any] = {"area": request.area, "person": request.user, "target": target, "object_id": pk}
             if "remove" in request.POST:
                 rule = get_object_or_404(Rule, pk=parse_int(request.POST["remove"]), area=request.area)

@@ -15,7 +15,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from django_htmx.http import reswap, retarget, trigger_client_event
 
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.model import file
 from indexa.modeling import editing, queries, relationship_list, services
 from indexa.modeling.pictures import pictures_in
@@ -184,12 +184,11 @@ def history(request: AreaRequest, pk: int) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def gone_list(request: AreaRequest, pk: int) -> HttpResponse:
     """What the source no longer has; posting ticked ones lets go of them for good."""
     model = _model(request, pk)
     if request.method == "POST":
-        require(request.user, request.area, Role.STEWARD)
         ticked = [one.partition("-") for one in request.POST.getlist("gone")]
         ids = {
             kind: [int(id_) for target, _, id_ in ticked if target == kind and id_.isdigit()]

@@ -76,7 +76,7 @@ class MakingTests(TestCase):
         self.assertEqual([one.name for one in found], ["rdg", "rdg_2", "mtr_2", "rdg_3"])
         self.assertIn("“rdg” is taken", found[1].notes[0])
 
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(
         st.lists(st.text(max_size=40), max_size=12),
         st.integers(4, 40),

@@ -95,7 +95,7 @@ SHORTS = "mtr rdg svc cust acct bal prem trf inv pmt vlv zn".split()
 
 
 class RoundTripTests(TestCase):
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(
         st.lists(st.sampled_from(WORDS), min_size=1, max_size=4),
         st.sampled_from(["lower", "upper", "camel", "pascal"]),

@@ -65,13 +65,13 @@ STANDARDS = st.builds(
 
 
 class NamingPropertyTests(TestCase):
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.lists(NAME, max_size=12), BOOKS)
     def test_many_names_at_once_are_told_as_one_by_one(self, names: list[str], books: list[Wordbook]) -> None:
         translator = Translator(Stack(books))
         self.assertEqual(translator.translate_all(names), [translator.translate(name) for name in names])
 
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=100)
     @given(st.lists(st.tuples(NAME, NAME, st.text(max_size=40)), max_size=10), BOOKS)
     def test_any_names_are_expanded_in_their_order(
         self, given_places: list[tuple[str, str, str]], books: list[Wordbook]
@@ -84,7 +84,7 @@ class NamingPropertyTests(TestCase):
             self.assertLessEqual(set(one.open), set(one.words))
             self.assertEqual(bool(one.words), bool(one.parts))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(models(), STANDARDS)
     def test_any_model_is_checked_against_any_standard_and_reported(self, model: Model, standard: Standard) -> None:
         findings = check(model, standard, renderer=render)
@@ -99,14 +99,14 @@ class NamingPropertyTests(TestCase):
         json.loads(FORMATS["sarif"](findings, "a", None))
         self.assertEqual(read_standard(write_standard(standard)), standard)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(models())
     def test_any_model_can_be_mined(self, model: Model) -> None:
         for found in mine([model]):
             self.assertTrue(found.evidence and found.word and 0 <= found.confidence <= 1)
             self.assertGreater(found.count, 0)
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(
         st.one_of(
             st.text(max_size=200),
@@ -124,7 +124,7 @@ class NamingPropertyTests(TestCase):
         for word in reading.wordbook.words:
             self.assertEqual(len(set(word.abbreviations)), len(word.abbreviations))
 
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(st.text("{}%|()[]'\"_ abcdefltnou0123456789.+~-*", max_size=60))
     def test_any_template_is_refused_or_gives_a_name_soon(self, source: str) -> None:
         started = time.monotonic()
@@ -134,7 +134,7 @@ class NamingPropertyTests(TestCase):
             self.assertTrue(str(error))
         self.assertLess(time.monotonic() - started, 2)
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.sampled_from(sorted(general().plain)))
     def test_the_regular_ways_to_shorten_a_word_fit_it(self, word: str) -> None:
         if len(word) < 6:

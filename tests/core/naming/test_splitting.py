@@ -60,7 +60,7 @@ class SplittingTests(TestCase):
         splitter.learn(["gpod_name", "gpod_state", "gpod_type", "user_id"])
         self.assertEqual(splitter.split("gpodid"), ["gpod", "id"])
 
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     @given(st.text(max_size=60))
     def test_no_letter_and_no_digit_is_lost_or_added(self, name: str) -> None:
         kept = "".join(letter for letter in name if letter.isalnum() and (letter.isalpha() or letter.isdecimal()))
@@ -69,7 +69,7 @@ class SplittingTests(TestCase):
             self.assertEqual("".join(words), kept.lower())
         self.assertTrue(all(words))
 
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=100)
     @given(
         st.lists(
             st.sampled_from("meter reading date account balance service point last login number".split()),

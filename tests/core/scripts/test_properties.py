@@ -102,7 +102,7 @@ def read_bytes(content: bytes, dialect: str) -> tuple[Model, Receipt]:
 
 
 class PropertyTests(TestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(st.sampled_from(sorted(CASES)), st.data())
     def test_a_script_cut_off_or_damaged_anywhere_still_gives_a_model(self, case: str, data: st.DataObject) -> None:
         content, dialect = CASES[case], case.split(".")[0]
@@ -120,7 +120,7 @@ class PropertyTests(TestCase):
                     self.assertEqual(len(key.columns), len(key.ref_columns))
             self.assertTrue(all(note.reason for note in receipt.notes))
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.sampled_from(["postgresql", "mysql", "oracle", "sqlserver", "sqlite", "db2"]), tables())
     def test_what_is_taken_without_tokens_is_read_as_if_it_had_been_taken_apart(
         self, dialect: str, script: str
@@ -131,7 +131,7 @@ class PropertyTests(TestCase):
             slow = read_bytes(script.encode(), dialect)
         self.assertEqual(fast, slow)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(st.sampled_from(NAMES), st.text(max_size=400))
     def test_any_text_is_taken_apart_without_loss(self, dialect: str, text: str) -> None:
         statement = Statement(text, platforms.get(dialect).dialect, "", 1)
@@ -140,7 +140,7 @@ class PropertyTests(TestCase):
             self.assertEqual(joined, text)
         read_bytes(text.encode(), dialect)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(st.sampled_from(NAMES), st.binary(max_size=600))
     def test_pieces_follow_each_other_and_lie_within_the_script(self, dialect: str, content: bytes) -> None:
         at = 0

@@ -7,7 +7,7 @@ import json
 from contextlib import AbstractContextManager
 from typing import Protocol
 
-from indexa.adapters.pushing.registry import Place, Pushed, Sent
+from indexa.adapters.pushing.registry import Place, Pushed, Sent, compared
 
 LIST = "indexa-edition.json"
 """The file with the digests of all others that a push put there. It is written last: a push that broke off is done again."""
@@ -43,7 +43,7 @@ class FilePusher:
     def plan(self, place: Place, sent: Sent) -> Pushed:
         """Compare with what was pushed before."""
         with self.open(place) as store:
-            return _compare(_known(store), {path: _digest(content) for path, content in sent.files})
+            return compared(_known(store), {path: _digest(content) for path, content in sent.files})
 
     def push(self, place: Place, sent: Sent) -> Pushed:
         """Send what is new or changed, then take away what is gone."""
@@ -56,7 +56,7 @@ class FilePusher:
                     store.put(path, content)
             for path in known.keys() - now.keys():
                 store.delete(path)
-            outcome = _compare(known, now)
+            outcome = compared(known, now)
             if known != now:
                 store.put(LIST, json.dumps(now, sort_keys=True).encode())
             return outcome
@@ -74,12 +74,6 @@ def _known(store: FileStore) -> dict[str, str]:
 def is_plain(path: str) -> bool:
     """Return whether a path stays below where it is put."""
     return not path.startswith("/") and ".." not in path.split("/") and "\\" not in path
-
-
-def _compare(known: dict[str, str], now: dict[str, str]) -> Pushed:
-    added = len(now.keys() - known.keys())
-    unchanged = sum(known.get(path) == digest for path, digest in now.items())
-    return Pushed(added, len(now) - added - unchanged, unchanged, len(known.keys() - now.keys()))
 
 
 def _digest(content: bytes) -> str:

@@ -17,7 +17,7 @@ from dulwich.objects import Tree as GitTree
 from dulwich.repo import Repo
 
 from indexa.adapters.pushing.folder import allowed_folder
-from indexa.adapters.pushing.registry import Place, Pushed, PushError, Sent, register
+from indexa.adapters.pushing.registry import Place, Pushed, PushError, Sent, compared, register
 
 _BRANCH = b"refs/heads/main"
 _FILE = 0o100644
@@ -37,7 +37,7 @@ class Git:
         """Compare with what the branch holds."""
         with _opened(place) as (repo, refs, _, _path):
             known = _own(repo, refs.get(_BRANCH), place.name)
-            return _compare(known, {path: Blob.from_string(content).id for path, content in sent.files})
+            return compared(known, {path: Blob.from_string(content).id for path, content in sent.files})
 
     def push(self, place: Place, sent: Sent) -> Pushed:
         """Commit what the edition is now, and push the commit; where nothing changed, none is made."""
@@ -49,7 +49,7 @@ class Git:
                 blob = Blob.from_string(content)
                 repo.object_store.add_object(blob)
                 now[name] = blob.id
-            outcome = _compare(known, now)
+            outcome = compared(known, now)
             if known == now:
                 return outcome
             others = {} if parent is None else _all(repo, parent)
@@ -126,9 +126,3 @@ def _tree(repo: Repo, files: dict[str, ObjectID]) -> ObjectID:
         tree.add(name.encode(), 0o040000, _tree(repo, inner))
     repo.object_store.add_object(tree)
     return tree.id
-
-
-def _compare(known: dict[str, ObjectID], now: dict[str, ObjectID]) -> Pushed:
-    added = len(now.keys() - known.keys())
-    unchanged = sum(known.get(path) == id_ for path, id_ in now.items())
-    return Pushed(added, len(now) - added - unchanged, unchanged, len(known.keys() - now.keys()))

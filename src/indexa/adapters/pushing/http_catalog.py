@@ -9,7 +9,7 @@ import urllib.request
 from typing import Any
 from urllib.parse import quote, urlsplit
 
-from indexa.adapters.pushing.registry import NoRedirect, Place, Pushed, PushError, Sent, register
+from indexa.adapters.pushing.registry import MOST_DETAILS, NoRedirect, Place, Pushed, PushError, Sent, register
 
 _SECONDS = 120
 _PAUSES = (0.0, 1.0, 4.0)
@@ -44,9 +44,13 @@ class HttpCatalog:
         if status != 200:
             raise PushError(f"{_host(place)} answers {status}: {str(answer.get('message', ''))[:300]}")
         try:
-            return Pushed(*(int(answer[name]) for name in Pushed._fields))
+            counts = [int(answer[name]) for name in ("added", "changed", "unchanged", "gone")]
         except (KeyError, TypeError, ValueError):
             raise PushError(f"{_host(place)} does not say what it changed.") from None
+        told = answer.get("details")
+        lines = [one for one in told if isinstance(one, list) and len(one) == 2] if isinstance(told, list) else []
+        details = tuple((str(act)[:20], str(what)[:500]) for act, what in lines[:MOST_DETAILS])
+        return Pushed(counts[0], counts[1], counts[2], counts[3], details)
 
 
 def _host(place: Place) -> str:

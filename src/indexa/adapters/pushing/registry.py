@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import urllib.request
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NamedTuple, Protocol
 
 from indexa.core.errors import CoreError
@@ -46,11 +46,25 @@ class Pushed(NamedTuple):
     changed: int
     unchanged: int
     gone: int
+    details: tuple[tuple[str, str], ...] = ()
+    """What was done ("added", "changed", "gone") with which file or dataset, the first `MOST_DETAILS` of them."""
 
     @property
     def words(self) -> str:
         """It as a sentence."""
         return f"{self.added:,} added, {self.changed:,} changed, {self.unchanged:,} as before, {self.gone:,} gone"
+
+
+MOST_DETAILS = 2_000
+
+
+def compared(known: Mapping[str, object], now: Mapping[str, object]) -> Pushed:
+    """Compare the digests by path of what is there and what is to be there."""
+    added, gone = sorted(now.keys() - known.keys()), sorted(known.keys() - now.keys())
+    changed = sorted(path for path in now.keys() & known.keys() if known[path] != now[path])
+    acts = (("added", added), ("changed", changed), ("gone", gone))
+    details = tuple((act, path) for act, paths in acts for path in paths)[:MOST_DETAILS]
+    return Pushed(len(added), len(changed), len(now) - len(added) - len(changed), len(gone), details)
 
 
 class Pusher(Protocol):

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 
 import msgspec
 
-from indexa.core.diagram.parts import Card, Drawing
+from indexa.core.diagram.around import Surroundings
+from indexa.core.diagram.parts import Card, Drawing, Key
 from indexa.core.dictionary.key_roles import key_roles, short_forms
 from indexa.core.edition.coverage import Coverage, coverage_of
 from indexa.core.edition.parts import (
@@ -16,6 +17,8 @@ from indexa.core.edition.parts import (
     EnclosedScript,
     Frozen,
     Imprint,
+    Logo,
+    NameFound,
     Paper,
     Picture,
     Rule,
@@ -49,6 +52,8 @@ class Page(msgspec.Struct):
     referred: list[tuple[ForeignKey, Relationship, int]] = msgspec.field(default_factory=list)
     plates: list[Plate] = msgspec.field(default_factory=list)
     """The pictures that show it."""
+    beside: Surroundings | None = None
+    """What it can be drawn with; None where the edition has no such diagrams."""
     said: dict[str, dict[str, str]] = msgspec.field(default_factory=dict)
     carried: dict[str, dict[str, str]] = msgspec.field(default_factory=dict)
 
@@ -56,6 +61,10 @@ class Page(msgspec.Struct):
     def described(self) -> int:
         """How many of its columns have a definition."""
         return sum(bool(column.definition) for column in self.table.columns)
+
+    def surroundings(self) -> Drawing | None:
+        """Return it with the tables next to it, drawn anew each time; None where there is nothing to draw."""
+        return self.beside.drawing(self.table) if self.beside is not None else None
 
 
 class Book(msgspec.Struct):
@@ -76,6 +85,9 @@ class Book(msgspec.Struct):
     coverage: list[Coverage] = msgspec.field(default_factory=list)
     audience: str = ""
     paper: Paper = "a4"
+    foot: str = ""
+    findings: list[NameFound] = msgspec.field(default_factory=list)
+    logo: Logo | None = None
     volume: str = ""
     """Which of several documents it is, in words."""
     volumes: list[str] = msgspec.field(default_factory=list)
@@ -84,6 +96,10 @@ class Book(msgspec.Struct):
     def pages_of(self, model: Model) -> list[Page]:
         """Return the pages of a model's tables."""
         return [page for page in self.pages if page.model is model]
+
+    def paths_of(self, model: Model) -> dict[Key, str]:
+        """Return the paths of the pages of a model's tables, by schema and name."""
+        return {(page.table.schema, page.table.name): page.path for page in self.pages_of(model)}
 
 
 def book_of(frozen: Frozen, imprint: Imprint) -> Book:
@@ -99,6 +115,8 @@ def book_of(frozen: Frozen, imprint: Imprint) -> Book:
     plates = _plates(models, pages, frozen.pictures if contents.diagrams else ())
     sections = [Section(one.title, _linked(one.text, pages)) for one in frozen.sections]
     coverage = coverage_of((page.model.name, page.table, page.said) for page in pages) if contents.coverage else []
+    if contents.surroundings:
+        _put_beside(models, pages)
     if not contents.tables:
         pages = []
         for plate in plates:
@@ -106,7 +124,8 @@ def book_of(frozen: Frozen, imprint: Imprint) -> Book:
     return Book(
         imprint, contents, models, pages, plates, frozen.terms if contents.glossary else [], frozen.rules if contents.glossary else [],
         frozen.lists if contents.codes else [], sections, frozen.left_out,
-        frozen.scripts, coverage, frozen.audience, frozen.paper,
+        frozen.scripts, coverage, frozen.audience, frozen.paper, frozen.foot, frozen.findings if contents.findings else [],
+        frozen.logo if contents.logo else None,
     )  # fmt: skip
 
 
@@ -138,7 +157,8 @@ def _pages(models: list[Model], contents: Contents) -> list[Page]:
     taken: set[str] = set()
     for model in models:
         by_name: dict[tuple[str, str], int] = {}
-        for table in model.tables:
+        order = {schema: place for place, schema in enumerate(dict.fromkeys(one.schema for one in model.tables))}
+        for table in sorted(model.tables, key=lambda one: order[one.schema]):
             if not contents.views and table.kind in VIEW_KINDS:
                 continue
             if not contents.undescribed and not (table.definition or any(c.definition for c in table.columns)):
@@ -155,6 +175,14 @@ def _pages(models: list[Model], contents: Contents) -> list[Page]:
                 if target >= 0:
                     pages[target].referred.append((key, means, index))
     return pages
+
+
+def _put_beside(models: Sequence[Model], pages: Sequence[Page]) -> None:
+    for model in models:
+        own = [page for page in pages if page.model is model]
+        beside = Surroundings([page.table for page in own])
+        for page in own:
+            page.beside = beside
 
 
 def _plates(models: Sequence[Model], pages: Sequence[Page], pictures: Sequence[Picture]) -> list[Plate]:

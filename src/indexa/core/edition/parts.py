@@ -39,6 +39,14 @@ class Contents(msgspec.Struct, frozen=True):
     """Terms that are drafts."""
     coverage: bool = True
     """How far each schema is described, owned and classified."""
+    neighbourhoods: bool = False
+    """A diagram for each group of tables that refer to each other most."""
+    surroundings: bool = False
+    """With each table a small diagram of those next to it."""
+    findings: bool = False
+    """Names that the naming standard speaks against."""
+    logo: bool = True
+    """The area's logo on the cover."""
 
 
 class Picture(msgspec.Struct):
@@ -82,6 +90,31 @@ class Section(msgspec.Struct, frozen=True):
 
     title: str
     text: str
+
+
+class NameFound(msgspec.Struct, frozen=True):
+    """A name that the naming standard speaks against, why, and the name it should have ("" where a person has to say)."""
+
+    model: str
+    place: str
+    rule: str
+    severity: str
+    why: str
+    should: str = ""
+
+
+class Logo(msgspec.Struct, frozen=True):
+    """A picture for the cover, as PNG or JPEG, and its size in px."""
+
+    media_type: Literal["image/png", "image/jpeg"]
+    content: bytes
+    width: int
+    height: int
+
+    @property
+    def file_name(self) -> str:
+        """What it is called as a file."""
+        return "logo.png" if self.media_type == "image/png" else "logo.jpg"
 
 
 class ScriptStep(msgspec.Struct, frozen=True):
@@ -134,6 +167,10 @@ class Frozen(msgspec.Struct):
     scripts: list[EnclosedScript] = msgspec.field(default_factory=list)
     audience: str = ""
     paper: Paper = "a4"
+    foot: str = ""
+    """A line of its own at the foot of every page."""
+    findings: list[NameFound] = msgspec.field(default_factory=list)
+    logo: Logo | None = None
 
 
 def freeze(content: Frozen) -> bytes:

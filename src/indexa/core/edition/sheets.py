@@ -43,6 +43,10 @@ def sheets_of(book: Book, changes: Sequence[Difference]) -> list[Sheet]:
             [(one.name, one.definition, one.reason) for one in book.rules],
         ),
         Sheet("Code lists", "codes", ("List", "Code", "Meaning", "Retired"), codes),
+        Sheet(
+            "Naming findings", "findings", ("Model", "Name", "Rule", "Severity", "Why", "Should be"),
+            [(one.model, one.place, one.rule, one.severity, one.why, one.should) for one in book.findings],
+        ),
         Sheet("What changed", "changes", ("What", "Kind", "Name", "Field", "Before", "Now"), list(_changes(changes))),
         Sheet(
             "Change scripts", "scripts", ("Script", "Step", "Risk", "Statements"),

@@ -23,7 +23,8 @@ def volumes_of(book: Book, most: int) -> list[Book]:
         only_tables: dict[str, list[object]] = {}
         if number > 1:
             only_tables = {
-                name: [] for name in ("plates", "terms", "rules", "lists", "sections", "scripts", "coverage")
+                name: []
+                for name in ("plates", "terms", "rules", "lists", "sections", "scripts", "coverage", "findings")
             }
         found.append(
             msgspec.structs.replace(

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Callable, Collection, Iterable
 
 import msgspec
 
+from indexa.core.edition.facts import Difference
 from indexa.core.edition.parts import Picture
 from indexa.core.model import ForeignKey, Index, Model, Table
 
@@ -67,14 +68,60 @@ def _without_columns(table: Table, gone: Collection[str]) -> Table:
     )
 
 
+def without_definitions(model: Model, private: Collection[str]) -> Model:
+    """Return a model in which some tables and columns, by id, have neither definition nor comment."""
+    tables = []
+    for table in model.tables:
+        columns = [
+            msgspec.structs.replace(one, definition="", comment="") if one.id in private else one
+            for one in table.columns
+        ]
+        told = {"definition": "", "comment": ""} if table.id in private else {}
+        tables.append(msgspec.structs.replace(table, columns=columns, **told))
+    return msgspec.structs.replace(model, tables=tables)
+
+
+def full_names(model: Model) -> dict[str, str]:
+    """Return the full names of a model's tables and columns by their ids."""
+    found = {}
+    for table in model.tables:
+        found[table.id] = table.full_name
+        for column in table.columns:
+            found[column.id] = f"{table.full_name}.{column.name}"
+    return found
+
+
+def tells_of(names: Iterable[str]) -> Callable[[str], bool]:
+    """Return what says whether a text names one of some tables or columns, given by their full names."""
+    named = _mentions({name.rpartition(".")[2] for name in names})
+    return lambda text: named.search(text) is not None
+
+
+def unnamed(differences: Iterable[Difference], withheld: Collection[str]) -> list[Difference]:
+    """Return differences without those that would name a table or column which an edition leaves out for its class."""
+    if not withheld:
+        return list(differences)
+    names, tells = set(withheld), tells_of(withheld)
+
+    def is_told(one: Difference) -> bool:
+        if one.kind != "removed" or not one.is_of_machine:
+            return True
+        place = one.name.partition("/")[2] or one.name
+        if one.object == "relationship":
+            return place.partition(" (")[0] not in names and not tells(place.partition(" (")[2])
+        return place not in names
+
+    return [one for one in differences if is_told(one)]
+
+
 def _mentions(names: Collection[str]) -> re.Pattern[str]:
     """Return what finds any of some names as a word; for none, what finds nothing."""
     words = "|".join(map(re.escape, sorted(names))) or "(?!)"
     return re.compile(rf"(?<!\w)({words})(?!\w)", re.IGNORECASE)
 
 
-def picture_within(picture: Picture, model: Model) -> Picture:
-    """Return a picture that shows no table, column or relationship which the model has not."""
+def picture_within(picture: Picture, model: Model, tells: Callable[[str], bool]) -> Picture:
+    """Return a picture that shows no table, column or relationship which the model has not, and no note that `tells` of one left out."""
     there = {(table.schema, table.name): {one.name for one in table.columns} for table in model.tables}
     drawing = picture.drawing
     cards = [
@@ -82,6 +129,7 @@ def picture_within(picture: Picture, model: Model) -> Picture:
         for card in drawing.cards
         if card.key in there
     ]
+    notes = [note for note in drawing.notes if not tells(note.text)]
     lines = [
         line
         for line in drawing.lines
@@ -90,4 +138,6 @@ def picture_within(picture: Picture, model: Model) -> Picture:
         and line.child in there
         and line.parent in there
     ]
-    return msgspec.structs.replace(picture, drawing=msgspec.structs.replace(drawing, cards=cards, lines=lines))
+    return msgspec.structs.replace(
+        picture, drawing=msgspec.structs.replace(drawing, cards=cards, lines=lines, notes=notes)
+    )

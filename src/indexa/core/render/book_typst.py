@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import groupby
 
+from indexa.core.diagram.parts import Drawing
 from indexa.core.edition.book import Book, Page
 from indexa.core.edition.coverage import aspects_of
 from indexa.core.edition.facts import Difference
-from indexa.core.edition.parts import EnclosedScript
+from indexa.core.edition.parts import EnclosedScript, Logo
 from indexa.core.render.prose import Block, Run, blocks_of
 from indexa.core.type_families import shorten
 
@@ -16,6 +17,8 @@ _BREAK = "#pagebreak(weak: true)\n"
 _QUIET = 'text(size: 8.5pt, fill: rgb("#4d5a61"))'
 _MOST_VOLUMES = 30
 """Volumes that the cover has room for."""
+_SMALLER, _WIDE, _TALL = 0.55, 490.0, 640.0
+"""Points of paper for a px of a diagram, and the room for one on a page, in points."""
 _MOST_ASPECTS = 5
 """Aspects whose coverage has a place on the width of a page."""
 _TITLE, _TEXT, _MONO = "Source Serif", "Atkinson Next", "Atkinson Mono"
@@ -38,13 +41,20 @@ _HEAD = """
     let heads = query(heading.where(level: 1)).filter(one => one.location().page() <= here().page())
     [{running} #h(1fr) #if heads.len() > 0 {{ heads.last().body }}]
   }},
-  footer: context {{ set text(size: 8pt, fill: rgb("#4d5a61")); [{imprint} #h(1fr) #counter(page).display("1 of 1", both: true)] }},
+  footer: context {{
+    set text(size: 8pt, fill: rgb("#4d5a61"))
+    [{imprint} #h(1fr) #counter(page).display("1 of 1", both: true){foot}]
+  }},
 )
 """
 
 
 def document(book: Book, changes: Sequence[Difference]) -> Iterator[str]:
-    """Yield the document in pieces. Its diagrams are asked for as drawing-1.svg, drawing-2.svg, in the order of the book's plates."""
+    """Yield the document in pieces.
+
+    The files it asks for are its diagrams, drawing-1.svg, drawing-2.svg, in the order of the book's plates; around-1.svg and so on
+    for the tables that have surroundings, by the place of their pages; and the logo, under its own name.
+    """
     imprint = book.imprint
     day = max((one.at for one in imprint.signatures), default=imprint.made_at)
     named = f"{imprint.edition}, {imprint.date}" + (f", {imprint.signed}" if imprint.signed else "")
@@ -52,6 +62,7 @@ def document(book: Book, changes: Sequence[Difference]) -> Iterator[str]:
     yield _HEAD.format(
         title=_string(imprint.title), author=_string(imprint.made_by), year=day.year, month=day.month, day=day.day, text=_string(_TEXT),
         mono=_string(_MONO), serif=_string(_TITLE), paper=book.paper, running=_escaped(imprint.title), imprint=_escaped(named),
+        foot=f" \\ {_escaped(book.foot)}" if book.foot else "",
     )  # fmt: skip
     yield from _cover(book)
     yield '#outline(title: "Contents", depth: 3, indent: 1em)\n' + _BREAK
@@ -63,6 +74,7 @@ def document(book: Book, changes: Sequence[Difference]) -> Iterator[str]:
         yield from _changes(changes)
     for script in book.scripts:
         yield from _script(script)
+    numbers = {page.path: number for number, page in enumerate(book.pages, 1)} if book.contents.surroundings else {}
     for model in book.models:
         pages = book.pages_of(model)
         plates = [(number, plate) for number, plate in enumerate(book.plates, 1) if plate.model == model.name]
@@ -72,19 +84,24 @@ def document(book: Book, changes: Sequence[Difference]) -> Iterator[str]:
         if plates:
             yield "== Diagrams\n"
         for number, plate in plates:
-            yield f'#figure(image("drawing-{number}.svg", width: 100%, alt: {_string(plate.title)}), caption: [{_escaped(plate.title)}])\n'
+            yield _figure(f"drawing-{number}.svg", plate.drawing, plate.title)
         for schema, own in groupby(pages, key=lambda page: page.table.schema):
             yield f"== {_escaped(schema or 'Tables')}\n"
             for page in own:
                 yield from _table(page)
+                yield from _surroundings(page, numbers.get(page.path, 0))
     if book.terms or book.rules:
         yield from _glossary(book)
     if book.lists:
         yield from _codes(book)
+    if book.findings:
+        yield from _findings(book)
 
 
 def _cover(book: Book) -> Iterator[str]:
     imprint = book.imprint
+    if book.logo is not None:
+        yield f"#place(top + left, image({_string(book.logo.file_name)}, {_fitted(book.logo)}, alt: {_string(f'Logo of {imprint.area}')}))\n"
     yield f"#v(50mm)\n#text(size: 30pt, font: {_string(_TITLE)}, weight: 600)[{_escaped(imprint.title)}]\n\n"
     yield f"#text(size: 13pt)[{_escaped(imprint.area)} #sym.dot.c {_escaped(imprint.edition)} #sym.dot.c {_escaped(imprint.date)}]\n#v(8mm)\n"
     yield f"#text(size: 13pt)[{_escaped(book.volume)}]\n\n" if book.volume else ""
@@ -97,6 +114,23 @@ def _cover(book: Book) -> Iterator[str]:
     rows += [("Content, SHA-256", imprint.digest)] if imprint.digest else []
     cells = "".join(f"[{_escaped(name)}], [{_escaped(value)}], " for name, value in rows)
     yield f"#grid(columns: (32mm, 1fr), row-gutter: 4pt, {cells})\n#set text(size: 9.5pt)\n#pagebreak()\n"
+
+
+def _fitted(logo: Logo) -> str:
+    """Return the side of a logo that limits it within 60 mm by 24 mm."""
+    return "height: 24mm" if logo.width * 24 <= logo.height * 60 else "width: 60mm"
+
+
+def _surroundings(page: Page, number: int) -> Iterator[str]:
+    drawing = page.surroundings()
+    if drawing is not None:
+        yield _figure(f"around-{number}.svg", drawing, drawing.title)
+
+
+def _figure(file: str, drawing: Drawing, title: str) -> str:
+    """Return a diagram with its caption: in the size of print where it fits, else as large as a page holds."""
+    width = min(drawing.width * _SMALLER, _WIDE, drawing.width / max(1, drawing.height) * _TALL)
+    return f'#figure(image("{file}", width: {width:.0f}pt, alt: {_string(title)}), caption: [{_escaped(title)}])\n'
 
 
 def _table(page: Page) -> Iterator[str]:
@@ -197,6 +231,14 @@ def _codes(book: Book) -> Iterator[str]:
         for code in one.codes:
             yield f"[{_raw(code.code)}], [{_escaped(code.meaning)}{' (retired)' if code.retired else ''}],\n"
         yield ")\n"
+
+
+def _findings(book: Book) -> Iterator[str]:
+    yield f"{_BREAK}= Naming findings\n"
+    yield "#table(columns: (1fr, 24mm, 1.2fr, 1fr), table.header([Name], [Rule], [Why], [Should be]),\n"
+    for one in book.findings:
+        yield f"[{_raw(one.place)}], [{_escaped(one.rule)}], [{''.join(_blocks(one.why)).strip()}], [{_raw(one.should)}],\n"
+    yield ")\n"
 
 
 def _changes(changes: Sequence[Difference]) -> Iterator[str]:

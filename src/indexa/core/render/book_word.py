@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import groupby
 from typing import Any
 from xml.sax.saxutils import escape
@@ -14,6 +14,7 @@ from docx.oxml import OxmlElement, parse_xml
 from docx.oxml.ns import nsdecls, qn
 from docx.shared import Mm, Pt, RGBColor
 
+from indexa.core.diagram.parts import Drawing
 from indexa.core.edition.book import Book, Page
 from indexa.core.edition.coverage import aspects_of
 from indexa.core.edition.facts import Difference
@@ -23,6 +24,8 @@ from indexa.core.type_families import shorten
 
 _ROWS = 200
 """Rows after which a table ends and another begins: office programs take long over larger ones."""
+_SMALLER, _WIDE, _TALL = 0.19, 174.0, 215.0
+"""Millimetres of paper for a px of a diagram, and the room for one on a page, in mm."""
 _MOST_ASPECTS = 4
 """Aspects whose coverage has a place on the width of a page."""
 _INK, _QUIET, _ACCENT = RGBColor(0x1D, 0x2A, 0x30), RGBColor(0x4D, 0x5A, 0x61), RGBColor(0x1B, 0x5E, 0x63)
@@ -38,8 +41,16 @@ _W = nsdecls("w")
 _CONTROL = dict.fromkeys(range(32)) | {9: " ", 10: "\n", 13: None}
 
 
-def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] = ()) -> bytes:
-    """Return the document; `drawings` are the book's plates as PNG, in their order."""
+def write(
+    book: Book,
+    changes: Sequence[Difference],
+    drawings: Sequence[bytes] = (),
+    around: Mapping[str, tuple[bytes, Drawing]] | None = None,
+) -> bytes:
+    """Return the document.
+
+    `drawings` are the book's plates as PNG, in their order; `around` the surroundings of tables, by the path of their page.
+    """
     document = Document()
     _set_up(document, book)
     _cover(document, book, changes)
@@ -69,12 +80,20 @@ def write(book: Book, changes: Sequence[Difference], drawings: Sequence[bytes] =
         for plate, drawing in zip(book.plates, drawings, strict=False):
             if plate.model == model.name:
                 figure += 1
-                _picture(document, drawing, f"Diagram of {plate.title}", figure, plate.title)
+                _picture(document, drawing, plate.drawing, figure, plate.title)
         for schema, own in groupby(pages, key=lambda page: page.table.schema):
             document.add_heading(schema or "Tables", 2)
             for page in own:
                 _table(document, page)
+                if around and page.path in around:
+                    figure += 1
+                    picture, beside = around[page.path]
+                    _picture(document, picture, beside, figure, beside.title)
     _glossary(document, book)
+    if book.findings:
+        document.add_heading("Naming findings", 1)
+        rows = ((one.place, one.rule, _words(one.why), one.should) for one in book.findings)
+        _grid(document, ("Name", "Rule", "Why", "Should be"), (50, 24, 60, 40), rows, machine=(0, 3))
     stream = io.BytesIO()
     document.save(stream)
     return stream.getvalue()
@@ -110,7 +129,9 @@ def _set_up(document: Any, book: Book) -> None:
     foot = section.footer.paragraphs[0]
     foot.text = f"{_plain(named)}\tpage "
     _field(foot, "PAGE", "1")
-    for paragraph in (section.header.paragraphs[0], foot):
+    if book.foot:
+        section.footer.add_paragraph(_plain(book.foot))
+    for paragraph in (section.header.paragraphs[0], *section.footer.paragraphs):
         for run in paragraph.runs:
             run.font.size, run.font.color.rgb = Pt(8), _QUIET
     settings = document.settings.element
@@ -121,7 +142,13 @@ def _set_up(document: Any, book: Book) -> None:
 
 def _cover(document: Any, book: Book, changes: Sequence[Difference]) -> None:
     imprint = book.imprint
-    document.add_paragraph().paragraph_format.space_after = Pt(110)
+    first = document.add_paragraph()
+    first.paragraph_format.space_after = Pt(110)
+    if book.logo is not None:
+        by_height = book.logo.width * 24 <= book.logo.height * 60
+        size = {"height": Mm(24)} if by_height else {"width": Mm(60)}
+        shape = first.add_run().add_picture(io.BytesIO(book.logo.content), **size)
+        shape._inline.docPr.set("descr", _plain(f"Logo of {imprint.area}"))
     document.add_paragraph(_plain(imprint.title), style="Title")
     document.add_paragraph(_plain(f"{imprint.area} · {imprint.edition} · {imprint.date}"))
     if book.volume:
@@ -143,16 +170,24 @@ def _cover(document: Any, book: Book, changes: Sequence[Difference]) -> None:
 
 
 def _contents(document: Any, book: Book, changes: Sequence[Difference]) -> None:
-    """Write the contents as a field that holds models and schemas until it is updated, with page numbers then."""
+    """Write the contents as a field that holds all headings of models until it is updated, with page numbers then."""
     lines = [(1, section.title) for section in book.sections] + (
         [(1, "How far it is described")] if book.coverage else []
     )
     lines += [(1, "What changed")] if changes else []
     lines += [(1, f"Change script: {script.title}") for script in book.scripts]
     for model in book.models:
-        schemas = dict.fromkeys(page.table.schema or "Tables" for page in book.pages_of(model))
-        lines += [(1, model.name), *((2, schema) for schema in schemas)] if schemas else []
-    last = (("Glossary", book.terms), ("Business rules", book.rules), ("Code lists", book.lists))
+        pages = book.pages_of(model)
+        lines += [(1, model.name)] if pages else []
+        for schema, own in groupby(pages, key=lambda page: page.table.schema):
+            lines.append((2, schema or "Tables"))
+            lines += [(3, f"{page.table.full_name}  {page.table.business_name}".strip()) for page in own]
+    last = (
+        ("Glossary", book.terms),
+        ("Business rules", book.rules),
+        ("Code lists", book.lists),
+        ("Naming findings", book.findings),
+    )
     lines += [(1, name) for name, there in last if there]
     for place, (level, text) in enumerate(lines or [(1, "")]):
         paragraph = document.add_paragraph()
@@ -183,10 +218,13 @@ def _field(paragraph: Any, instruction: str, shown: str) -> None:
     _marks(paragraph, "end")
 
 
-def _picture(document: Any, drawing: bytes, alt: str, number: int, title: str) -> None:
+def _picture(document: Any, picture: bytes, drawing: Drawing, number: int, title: str) -> None:
+    """Put in a diagram with its caption: in the size of print where it fits, else as large as a page holds."""
     paragraph = document.add_paragraph()
-    shape = paragraph.add_run().add_picture(io.BytesIO(drawing), width=Mm(174))
-    shape._inline.docPr.set("descr", _plain(alt))
+    paragraph.paragraph_format.keep_with_next = True
+    width = min(drawing.width * _SMALLER, _WIDE, drawing.width / max(1, drawing.height) * _TALL)
+    shape = paragraph.add_run().add_picture(io.BytesIO(picture), width=Mm(width))
+    shape._inline.docPr.set("descr", _plain(f"Diagram: {title}"))
     caption = document.add_paragraph(style="Caption")
     caption.add_run("Figure ")
     _field(caption, "SEQ Figure \\* ARABIC", str(number))

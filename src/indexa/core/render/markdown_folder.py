@@ -10,7 +10,7 @@ from indexa.core.edition.facts import Difference
 from indexa.core.edition.sheets import Sheet, sheets_of
 from indexa.core.render.markdown import code, escape
 
-_BESIDE = {"terms", "rules", "codes", "changes"}
+_BESIDE = {"terms", "rules", "codes", "findings", "changes"}
 
 
 def files(book: Book, changes: Sequence[Difference]) -> Iterator[tuple[str, str]]:

@@ -13,7 +13,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.areas.policies import AreaRequest, in_area
 from indexa.jobs import services as jobs
 from indexa.naming.errors import PassError
 from indexa.naming.passes import decisions as settling
@@ -34,13 +34,12 @@ _COMPANY = 14
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def pass_list(request: AreaRequest) -> HttpResponse:
     """All passes of the area; posting starts another one."""
     models = StoredModel.objects.filter(area=request.area).order_by("-layer", "name")
     failure = ""
     if request.method == "POST":
-        require(request.user, request.area, Role.STEWARD)
         model = models.filter(pk=parse_int(request.POST.get("model"))).first()
         kinds = [kind for kind in _KINDS if kind in request.POST.getlist("kinds")]
         if model and {"tables", "columns"} & set(kinds):
@@ -118,7 +117,7 @@ def _decisions(naming_pass: NamingPass, words: Sequence[PassWord]) -> list[dict[
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def word(request: AreaRequest, pk: int, word_pk: int) -> HttpResponse:
     """One word: where it stands (GET, for the margin); settle it, leave it, or take that back (POST, the decision anew)."""
     naming_pass = _pass(request, pk)
@@ -138,7 +137,6 @@ def word(request: AreaRequest, pk: int, word_pk: int) -> HttpResponse:
         return render(
             request, "naming/_pass_word.html", context | {"is_open": naming_pass.state == NamingPass.State.OPEN}
         )
-    require(request.user, request.area, Role.STEWARD)
     failure, text = "", ""
     try:
         text = _decide(request, naming_pass, asked)

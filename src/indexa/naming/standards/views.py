@@ -14,7 +14,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.naming.checking import RULES
 from indexa.core.naming.patterns import PARTS, PatternError
 from indexa.core.naming.standard import CASES, KINDS, SEVERITIES, Kind, Rule, Standard, write_standard
@@ -31,11 +31,10 @@ _PATTERNED = ("primary key", "unique key", "foreign key", "index", "check", "seq
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def standard_list(request: AreaRequest) -> HttpResponse:
     """The standards of the area; posting makes another one."""
     if request.method == "POST":
-        require(request.user, request.area, Role.STEWARD)
         try:
             made = standards.make(area=request.area, person=request.user, name=request.POST.get("name", ""))
         except standards.StandardError as error:

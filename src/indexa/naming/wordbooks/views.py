@@ -9,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from indexa.areas.models import Role
-from indexa.areas.policies import AreaRequest, in_area, require
+from indexa.areas.policies import AreaRequest, in_area
 from indexa.naming.errors import WordError
 from indexa.naming.wordbooks import services as wordbooks
 from indexa.naming.wordbooks import term_issues
@@ -20,11 +20,10 @@ _DOUBTS = 300
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def book_list(request: AreaRequest) -> HttpResponse:
     """The area's stack of wordbooks; posting makes, moves, renames, adds or removes one."""
     if request.method == "POST":
-        require(request.user, request.area, Role.STEWARD)
         try:
             _change(request)
         except WordError as error:

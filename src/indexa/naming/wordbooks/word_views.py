@@ -67,14 +67,14 @@ def _by_status(request: AreaRequest) -> list[tuple[str, str, int]]:
 
 
 @require_http_methods(["GET", "POST"])
-@in_area(Role.READER)
+@in_area(Role.READER, posting=Role.STEWARD)
 def word(request: AreaRequest, pk: int | None = None) -> HttpResponse:
     """The margin of one word, or of a new one; posting it saves."""
     found = BookWord.objects.select_related("wordbook", "owner", "changed_by")
     item = get_object_or_404(found, pk=pk, wordbook__uses__area=request.area) if pk else None
     borrowed = item is not None and item.wordbook.area_id != request.area.pk
     may_write = request.role >= Role.STEWARD and not borrowed
-    if item is None or request.method == "POST":
+    if item is None:
         require(request.user, request.area, Role.STEWARD)
     context: dict[str, object] = {"item": item, "values": _values(request, item), "failure": ""}
     saved = None

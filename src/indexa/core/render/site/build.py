@@ -8,7 +8,7 @@ lets a page opened from disk load those and nothing else. The page of a table sa
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from importlib.resources import files
 from typing import Any
 
@@ -16,6 +16,7 @@ import msgspec
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
+from indexa.core.diagram.parts import Key
 from indexa.core.dictionary.key_roles import LABELS
 from indexa.core.edition.book import Book, Page
 from indexa.core.edition.coverage import aspects_of
@@ -60,6 +61,7 @@ def build_site(
     names = ["index.html", "dictionary.html"]
     names += ["glossary.html"] if book.terms or book.rules else []
     names += ["codes.html"] if book.lists else []
+    names += ["names.html"] if book.findings else []
     names += ["changes.html"] if changes is not None else []
     names += ["scripts.html"] if book.scripts else []
     for name in names:
@@ -68,15 +70,20 @@ def build_site(
         yield f"scripts/change-{number}.sql", script.text.encode()
         yield f"scripts/revert-{number}.sql", script.revert.encode()
     template = environment.get_template("table.html")
+    paths = {id(model): book.paths_of(model) for model in book.models} if book.contents.surroundings else {}
     for page in book.pages:
-        yield page.path, template.render(shared, page=page, home="../").encode()
+        around = _around(page, paths)
+        yield page.path, template.render(shared, page=page, around=around, home="../").encode()
     picture = environment.get_template("diagram.html")
     for plate in book.plates:
         addresses = {card.key: address for card, address in plate.linked}
         svg = Markup(body(plate.drawing, plate.notation, addresses))  # noqa: S704  made of numbers and escaped names
         yield plate.path, picture.render(shared, plate=plate, svg=svg, home="../").encode()
-    if book.plates:
+    if book.plates or book.contents.surroundings:
         yield "assets/drawing.css", STYLES.read_bytes()
+    if book.logo is not None:
+        yield f"assets/{book.logo.file_name}", book.logo.content
+    if book.plates:
         yield "assets/zoom.js", (files("indexa.core.render.site") / "assets" / "zoom.js").read_bytes()
     for asset in _ASSETS:
         yield f"assets/{asset}", (files("indexa.core.render.site") / "assets" / asset).read_bytes()
@@ -85,6 +92,16 @@ def build_site(
     yield "assets/data.js", _data(book.pages)
     yield "assets/tables.js", _script("TABLES", [_in_contents(page) for page in book.pages])
     yield "assets/edition.js", _script("IMPRINT", _imprint(book, changes))
+
+
+def _around(page: Page, paths: Mapping[int, Mapping[Key, str]]) -> dict[str, Any] | None:
+    """Return the small diagram of a table's page: its drawing, and that as SVG; None for none."""
+    drawing = page.surroundings()
+    if drawing is None:
+        return None
+    own = (page.table.schema, page.table.name)
+    addresses = {key: f"../{path}" for key, path in paths[id(page.model)].items() if key != own}
+    return {"drawing": drawing, "svg": Markup(body(drawing, addresses=addresses))}  # noqa: S704  numbers and escaped names
 
 
 def _overview(model: Model, book: Book) -> dict[str, object]:
@@ -123,6 +140,7 @@ def _imprint(book: Book, changes: Sequence[Difference] | None) -> dict[str, Any]
         "links": [
             *([["glossary.html", "Glossary"]] if book.terms or book.rules else []), *([["codes.html", "Code lists"]] if book.lists else []),
             *([["scripts.html", "Change scripts"]] if book.scripts else []),
+            *([["names.html", "Naming findings"]] if book.findings else []),
         ],
     }  # fmt: skip
 

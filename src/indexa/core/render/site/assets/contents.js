@@ -68,7 +68,7 @@
     place.append(branch);
   });
   var current = document.querySelector('.contents [aria-current="page"]');
-  if (current) current.scrollIntoView({ block: "nearest" });
+  if (current && place.contains(current)) current.scrollIntoView({ block: "nearest" });
 
   var marks = imprint.marks[here] || {};
   document.querySelectorAll("[data-column]").forEach(function (row) {

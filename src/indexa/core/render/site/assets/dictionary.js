@@ -3,7 +3,7 @@
   "use strict";
   var tables = window.EDITION.tables,
     columns = window.EDITION.columns,
-    STEP = 200;
+    STEP = 100;
   var field = document.getElementById("q"),
     count = document.getElementById("count");
   var holder = document.getElementById("rows"),
@@ -12,7 +12,11 @@
     var t = tables[c[0]];
     return [t[1], t[2], c[3], c[4], c[7], c[8]].join("\n").toLowerCase();
   });
-  var hits = [],
+  var all = columns.map(function (_, index) {
+    return index;
+  });
+  var hits = all,
+    found = "",
     shown = 0,
     terms = [];
 
@@ -75,15 +79,16 @@
     shown = Math.min(hits.length, shown + STEP);
   }
   function search() {
-    terms = field.value.toLowerCase().split(/\s+/).filter(Boolean);
-    hits = [];
-    for (var i = 0; i < texts.length; i += 1)
-      if (
-        terms.every(function (term) {
-          return texts[i].indexOf(term) >= 0;
-        })
-      )
-        hits.push(i);
+    var text = field.value.toLowerCase().trim();
+    // What is typed on narrows what was found; anything else is looked for in all columns.
+    var within = found && text.indexOf(found) === 0 ? hits : all;
+    found = text;
+    terms = text.split(/\s+/).filter(Boolean);
+    hits = terms.reduce(function (left, term) {
+      return left.filter(function (index) {
+        return texts[index].indexOf(term) >= 0;
+      });
+    }, within);
     shown = 0;
     body.replaceChildren();
     more();
