@@ -228,7 +228,7 @@ class AccessibilityTests(BrowserCase):
             item = glossary.save(
                 area=self.area, person=self.person, kind=kind, item=None, given={"name": "Badge", **given}
             )
-            glossary.carry(area=self.area, person=self.person, column_ids=[serial.pk], field=field, item=item)
+            glossary.carry(area=self.area, person=self.person, column_ids=[serial.pk], carried={field: item})
             made.append(item)
         editing.edit(
             area=self.area, person=self.person, place=editing.place_of(serial, only_here=False), field="definition", seen="", value="A number."

@@ -64,7 +64,7 @@ class ExportTests(TestCase):
         saying.say(area=self.area, person=steward, subject=subject, aspect=owner, given=steward.display_name)
         term = glossary.save(area=self.area, person=steward, kind=Term, item=None, given={"name": "Serial | number"})
         serial = column(stored, "mtr.mtr_srl_no").pk
-        glossary.carry(area=self.area, person=steward, column_ids=[serial], field="term", item=term)
+        glossary.carry(area=self.area, person=steward, column_ids=[serial], carried={"term": term})
         address = f"model={stored.pk}&q=mtr_srl"
         [row] = csv.DictReader(io.StringIO(self.download("csv", address).decode(), newline=""))
         self.assertEqual(

@@ -40,7 +40,7 @@ from indexa.modeling import editing
 from indexa.naming.standards.models import NameFinding, Waiver
 from indexa.reconcile import comparing, scripts
 from indexa.reconcile.other_sides import other_side
-from indexa.store.models import StoredModel, StoredTable
+from indexa.store.models import StoredColumn, StoredModel, StoredTable
 from tests.describing.test_saying import DescribingCase
 from tests.factories import PASSWORD, column, make_area, make_model, make_person, make_source, store, table
 
@@ -316,6 +316,20 @@ class ComposingTests(DescribingCase):
         script = scripts.write(made=made, person=self.person, allow_drops=False)
         with self.assertRaisesMessage(JobFailedError, "names what is left out for its class"):
             self.made(above=self.above(), scripts=[script.pk])
+
+    def test_what_texts_name_all_the_same_is_told_to_those_who_prepare_and_sign(self) -> None:
+        self.keep_back("mtr.mtr_srl_no")
+        told = column(self.model, "mtr.inst_dt")
+        StoredColumn.objects.filter(pk=told.pk).update(definition="Stamped beside the mtr_srl_no.")
+        self.made(above=self.above(), note="Meters")
+        edition = Edition.objects.latest("pk")
+        page = self.client.get(reverse("editions:page", args=[self.area.slug, edition.pk]))
+        self.assertContains(page, "text names what is")
+        self.assertContains(page, f"?column={told.pk}")
+        self.assertNotIn("mtr_srl_no", self.client.get(reverse("editions:record", args=[self.area.slug, edition.pk])).content.decode())  # fmt: skip
+        self.made(note="Meters")
+        page = self.client.get(reverse("editions:page", args=[self.area.slug, Edition.objects.latest("pk").pk]))
+        self.assertNotContains(page, "left out for its class")
 
     def test_what_is_left_out_now_is_not_named_as_removed(self) -> None:
         self.made()

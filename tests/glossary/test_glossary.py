@@ -133,6 +133,18 @@ class ListAndDomainTests(GlossaryCase):
         )
         self.assertIn("C,Closed,yes", csv)
 
+    def test_what_a_column_carries_is_saved_all_at_once_or_not_at_all(self) -> None:
+        self.term("Meter number")
+        self.post("new", "domains", name="Serial number", base_type="varchar(24)")
+        serial = column(self.model, "mtr.mtr_srl_no").pk
+        sent = {"term": "Meter number", "domain": "Serial number", "code_list": "Nowhere"}
+        self.assertContains(self.post("carried", serial, **sent), "There is no “Nowhere” here", status_code=422)
+        self.assertEqual(Meaning.objects.count(), 0)
+        self.post("carried", serial, **sent | {"code_list": ""})
+        self.assertIsNotNone(Meaning.objects.get().domain)
+        undoing.undo(area=self.area, person=self.person)
+        self.assertEqual(Meaning.objects.count(), 0)
+
     def test_a_domain_proposes_members_and_says_what_it_would_touch(self) -> None:
         self.post(
             "new", "domains", name="Serial number", base_type="varchar(24)", pattern="^[0-9]+$", masked="last 4 digits"
@@ -144,8 +156,7 @@ class ListAndDomainTests(GlossaryCase):
             area=self.area,
             person=self.person,
             column_ids=[column(self.model, "mtr.mtr_srl_no").pk],
-            field="domain",
-            item=domain,
+            carried={"domain": domain},
         )
         page = self.page("item", "domains", domain.pk)
         self.assertContains(page, "it has the name of a member")

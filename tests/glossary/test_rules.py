@@ -87,7 +87,7 @@ class RuleTests(GlossaryCase):
         self.post("new", "domains", name="Day", base_type="date")
         domain = Domain.objects.get()
         ids = [column(self.model, "mtr.inst_dt").pk, column(self.model, "mtr.mtr_srl_no").pk]
-        services.carry(area=self.area, person=self.person, column_ids=ids, field="domain", item=domain)
+        services.carry(area=self.area, person=self.person, column_ids=ids, carried={"domain": domain})
         self.assertContains(self.post("edit", "domains", domain.pk, name="A day", base_type="date"), "is saved")
         answer = self.post("edit", "domains", domain.pk, name="A day", base_type="varchar(10)", unit="d")
         self.assertContains(answer, "4 columns carry")

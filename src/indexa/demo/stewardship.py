@@ -114,7 +114,7 @@ def write_glossary(area: Area, person: Person) -> None:
     ):
         ids = columns.filter(name=name).values_list("pk", flat=True)
         glossary.carry(
-            area=area, person=person, column_ids=list(ids), field="term", item=terms[term], why=f"Means {term}"
+            area=area, person=person, column_ids=list(ids), carried={"term": terms[term]}, why=f"Means {term}"
         )
     found = glossary.found_lists(area)
     glossary.accept_lists(area=area, person=person, origins=[one.origin for one in found[:3]])
@@ -128,7 +128,7 @@ def write_glossary(area: Area, person: Person) -> None:
     domain = glossary.save(area=area, person=person, kind=Domain, item=None, given=amount)
     amounts = columns.filter(name__endswith="_amt").values_list("pk", flat=True)[:4]
     glossary.carry(
-        area=area, person=person, column_ids=list(amounts), field="domain", item=domain, why="Amounts in pounds"
+        area=area, person=person, column_ids=list(amounts), carried={"domain": domain}, why="Amounts in pounds"
     )
 
 

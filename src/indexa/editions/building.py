@@ -33,6 +33,8 @@ from indexa.store.signals import models_published
 State = Edition.State
 OUT = (State.PUBLISHED, State.SUPERSEDED, State.WITHDRAWN)
 """States of editions that were published once: they have a number, and never change."""
+_MOST_MENTIONS = 500
+"""By judgement: more are not a slip but a choice that does not fit."""
 _FONTS = (
     "atkinson-hyperlegible-next-latin-wght-normal.woff2",
     "atkinson-hyperlegible-mono-latin-wght-normal.woff2",
@@ -61,9 +63,10 @@ def build_edition(job: Job, progress: Progress) -> str:
     if not stored:
         raise JobFailedError("None of the chosen models exists any longer.", "Choose others.")
     models = [stored[pk] for pk in choices.models if pk in stored]
-    frozen, edition.withheld = collect(
+    frozen, edition.withheld, named = collect(
         area=edition.area, title=edition.title, note=edition.note, models=models, choices=choices, progress=progress
     )
+    edition.mentions = msgspec.to_builtins(named[:_MOST_MENTIONS])
     edition.frozen_id = files.keep(parts.freeze(frozen))
     edition.follows = _before(edition)
     book = book_of(frozen, imprint_of(edition))
@@ -76,7 +79,7 @@ def build_edition(job: Job, progress: Progress) -> str:
         "described": sum(page.described for page in book.pages),
     }
     edition.state = State.DRAFT
-    edition.save(update_fields=["summary", "state", "frozen", "follows", "withheld"])
+    edition.save(update_fields=["summary", "state", "frozen", "follows", "withheld", "mentions"])
     return reverse("editions:page", args=[edition.area.slug, edition.pk])
 
 

@@ -1,16 +1,18 @@
-"""What changed in an edition, each with the object concerned: where it is discussed, and how many comments it has."""
+"""What changed in an edition, and what of it names things left out: each with the object concerned, where it is discussed."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import NamedTuple
+from collections.abc import Iterable, Sequence
+from typing import Any, NamedTuple
 
+import msgspec
 from django.db.models import Count
 from django.urls import reverse
 
 from indexa.areas.models import Area
 from indexa.core.edition.book import Book
 from indexa.core.edition.facts import Difference
+from indexa.core.edition.mentions import Mention
 from indexa.reviewing.models import Comment
 from indexa.store.models import StoredTable
 
@@ -52,3 +54,12 @@ def with_objects(area: Area, book: Book, found: Sequence[Difference]) -> list[Co
         return Concerned(one, address, said.get(("table", table), 0))
 
     return [concerned(one) for one in found]
+
+
+def with_addresses(area: Area, kept: Iterable[Any]) -> list[tuple[Mention, str]]:
+    """Return texts that name something left out, as they were kept, with the address where each is changed, "" for none."""
+    found = []
+    for one in msgspec.convert(list(kept), list[Mention]):
+        address = reverse("modeling:table", args=[area.slug, one.table]) if one.table else ""
+        found.append((one, f"{address}?column={one.column}" if one.column else address))
+    return found

@@ -15,9 +15,10 @@ from indexa.adapters.logos import logo_of
 from indexa.areas.models import Area
 from indexa.core.edition import parts
 from indexa.core.edition.composing import sections_of
+from indexa.core.edition.mentions import LeftOut, Mention, left_out_of, mentions
 from indexa.core.edition.parts import Frozen, Picture
 from indexa.core.edition.picturing import neighbourhood_pictures
-from indexa.core.edition.withholding import full_names, picture_within, tells_of, without, without_definitions
+from indexa.core.edition.withholding import picture_within, tells_of, without, without_definitions
 from indexa.core.model import Model
 from indexa.core.naming.standard import SEVERITIES
 from indexa.describing.models import Aspect, Assignment
@@ -42,15 +43,18 @@ _MOST_FINDINGS = 5_000
 
 def collect(
     *, area: Area, title: str, note: str, models: Sequence[StoredModel], choices: Choices, progress: Progress
-) -> tuple[Frozen, list[str]]:
-    """Read what an edition of some models tells, as it is now; return it, and what is left out for its class, by full names."""
+) -> tuple[Frozen, list[str], list[Mention]]:
+    """Read what an edition of some models tells, as it is now.
+
+    Returns it; what is left out for its class, by full names; and the texts that name some of that all the same.
+    """
     contents, ids = choices.contents, [one.pk for one in models]
     loaded = []
     for number, one in enumerate(models):
         progress.report(f"Loading {one.name}", number, len(models))
         loaded.append(load_model(one, with_words=True))
     loaded, gone, words = _withheld(area, choices, loaded, ids)
-    withheld = sorted(gone.values())
+    withheld = sorted(one.name for one in gone.values())
     tells = tells_of(withheld)
     scripts = enclosed(area, choices.scripts)
     for script in scripts:
@@ -75,21 +79,20 @@ def collect(
         scripts=scripts, audience=choices.audience, paper=choices.paper, foot=choices.foot,
         findings=_findings(models, loaded, tells) if contents.findings else [], logo=_logo(area) if contents.logo else None,
     )  # fmt: skip
-    return frozen, withheld
+    return frozen, withheld, mentions(frozen, gone.values())
 
 
 def _withheld(
     area: Area, choices: Choices, loaded: list[Model], ids: Sequence[int]
-) -> tuple[list[Model], dict[str, str], str]:
-    """Return models without what is left out for its class, the full names of that by id, and the choice in words."""
+) -> tuple[list[Model], dict[str, LeftOut], str]:
+    """Return models without what is left out for its class, that by its ids, and the choice in words."""
     tables, columns, words = left_out(area, choices.above, ids)
     if not words:
         return loaded, {}, ""
     found = [without(model, tables, columns) for model in loaded]
-    gone: dict[str, str] = {}
+    gone: dict[str, LeftOut] = {}
     for before, after in zip(loaded, found, strict=True):
-        there = full_names(after)
-        gone |= {id_: name for id_, name in full_names(before).items() if id_ not in there}
+        gone |= left_out_of(before, after)
     return found, gone, words
 
 

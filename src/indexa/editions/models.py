@@ -32,6 +32,8 @@ class Edition(models.Model):
     """What goes in: `Choices`."""
     withheld = models.JSONField(default=list)
     """Full names of tables and columns that are left out for their class: known here, told nowhere."""
+    mentions = models.JSONField(default=list)
+    """Texts that name some of that all the same: `core.edition.mentions.Mention`, for those who prepare and sign it."""
     summary = models.JSONField(default=dict)
     """What went in: names of models and counts, fixed when the pages were made."""
     frozen = models.ForeignKey("EditionContent", null=True, on_delete=models.PROTECT, related_name="+")

@@ -22,7 +22,7 @@ from indexa.core.edition.book import book_of
 from indexa.editions import services
 from indexa.editions.building import OUT, State, between, imprint_of, thawed
 from indexa.editions.choices import choices_of
-from indexa.editions.discussing import with_objects
+from indexa.editions.discussing import with_addresses, with_objects
 from indexa.editions.forms import ShareForm
 from indexa.editions.models import CoverLogo, Destination, Edition, ReadingLink, SigningRule
 from indexa.editions.serving import serve_file, serve_zip
@@ -256,6 +256,7 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
         "is_out": edition.state in OUT,
         "can_change": services.can_change(edition),
         "approvals": asked,
+        "mentions": [] if edition.state in OUT else with_addresses(request.area, edition.mentions),
         "mine": next((one for one in asked if one.person_id == request.user.pk and one.state == "asked"), None),
         "signers": services.possible_signers(edition) if edition.state == State.DRAFT else [],
         "wanted": services.approvals_wanted(request.area),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from typing import Any, TypeVar
 
 import msgspec
@@ -148,34 +148,41 @@ def delete(*, area: Area, person: Person, item: Any) -> None:
 
 @transaction.atomic
 def carry(
-    *, area: Area, person: Person, column_ids: Collection[int], field: str, item: Any | None, why: str = ""
+    *, area: Area, person: Person, column_ids: Collection[int], carried: Mapping[str, Any | None], why: str = ""
 ) -> int:
-    """Say that columns carry a term, domain or code list (None: none of that kind); what they implement carries it, where they do.
+    """Say that columns carry a term, domain or code list, by kind (None: none of that kind), as one change set.
 
-    Returns how many changed. Raises EditError for a kind that is none.
+    What columns implement carries it, where they do. Returns how many changed. Raises EditError for a kind that is none.
     """
-    if field not in CARRIED or (item is not None and (KINDS[type(item)][0] != field or item.area_id != area.pk)):
-        raise EditError("That can't be carried by columns.")
+    with record(area=area, person=person, why=why) as changes:
+        return carry_into(changes, area=area, column_ids=column_ids, carried=carried)
+
+
+def carry_into(changes: Recorder, *, area: Area, column_ids: Collection[int], carried: Mapping[str, Any | None]) -> int:
+    """Say what columns carry within a change set, as `carry` does."""
+    for field, item in carried.items():
+        if field not in CARRIED or (item is not None and (KINDS[type(item)][0] != field or item.area_id != area.pk)):
+            raise EditError("That can't be carried by columns.")
     own = StoredColumn.objects.filter(pk__in=column_ids, table__model__area=area).select_related("table")
     wanted = {one.attribute_id or one.pk for one in own}
     there = {one.column_id: one for one in Meaning.objects.select_for_update(of=("self",)).filter(column__in=wanted)}
     count = 0
-    with record(area=area, person=person, why=why) as changes:
-        for column in StoredColumn.objects.filter(pk__in=wanted).select_related("table"):
-            meaning = there.get(column.pk) or Meaning(column=column)
-            before = record_of(meaning) if meaning.pk else None
+    for column in StoredColumn.objects.filter(pk__in=wanted).select_related("table"):
+        meaning = there.get(column.pk) or Meaning(column=column)
+        before = record_of(meaning) if meaning.pk else None
+        for field, item in carried.items():
             setattr(meaning, field, item)
-            if before is None and item is None:
-                continue
-            meaning.save()
-            after = record_of(meaning)
-            if before is None:
-                changes.create("meaning", meaning.pk, _label(column), "record", after)
-            elif before != after:
-                changes.update("meaning", meaning.pk, _label(column), "record", before, after)
-            else:
-                continue
-            count += 1
+        if before is None and not any(carried.values()):
+            continue
+        meaning.save()
+        after = record_of(meaning)
+        if before is None:
+            changes.create("meaning", meaning.pk, _label(column), "record", after)
+        elif before != after:
+            changes.update("meaning", meaning.pk, _label(column), "record", before, after)
+        else:
+            continue
+        count += 1
     return count
 
 
@@ -265,16 +272,7 @@ def accept_terms(*, area: Area, person: Person, names: Collection[str]) -> int:
         for one in chosen:
             term = Term.objects.create(area=area, name=one.name[:120])
             _note(changes, term, None)
-            there = {row.column_id: row for row in Meaning.objects.filter(column__in=one.columns)}
-            for column in StoredColumn.objects.filter(pk__in=one.columns).select_related("table"):
-                meaning = there.get(column.pk) or Meaning(column=column)
-                before = record_of(meaning) if meaning.pk else None
-                meaning.term = term
-                meaning.save()
-                if before is None:
-                    changes.create("meaning", meaning.pk, _label(column), "record", record_of(meaning))
-                else:
-                    changes.update("meaning", meaning.pk, _label(column), "record", before, record_of(meaning))
+            carry_into(changes, area=area, column_ids=one.columns, carried={"term": term})
     return len(chosen)
 
 
@@ -351,5 +349,5 @@ def accept_lists(*, area: Area, person: Person, origins: Collection[str]) -> int
                 codes=msgspec.to_builtins([Code(code) for code in one.codes]),
             )
             _note(changes, made, None)
-        carry(area=area, person=person, column_ids=one.columns, field="code_list", item=made, why=f"Code list {name}")
+            carry_into(changes, area=area, column_ids=one.columns, carried={"code_list": made})
     return len(chosen)

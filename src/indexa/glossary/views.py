@@ -175,7 +175,7 @@ def add_members(request: AreaRequest, kind: str, pk: int) -> HttpResponse:
     field = {"terms": "term", "lists": "code_list", "domains": "domain"}[kind]
     ids = parse_ints(request.POST.getlist("chosen"))
     count = services.carry(
-        area=request.area, person=request.user, column_ids=ids, field=field, item=item, why=f"Carries {item}"
+        area=request.area, person=request.user, column_ids=ids, carried={field: item}, why=f"Carries {item}"
     )
     messages.success(request, f"{count:,} column{'' if count == 1 else 's'} carry {item}.")
     return redirect("glossary:item", request.area.slug, kind, pk)
@@ -189,9 +189,11 @@ def carried(request: AreaRequest, pk: int) -> HttpResponse:
     context: dict[str, Any] = {"editing": "edit" in request.GET}
     if request.method == "POST":
         try:
-            for field, model in (("term", Term), ("domain", Domain), ("code_list", CodeList)):
-                item = _by_name(request, model, request.POST.get(field, ""))
-                services.carry(area=request.area, person=request.user, column_ids=[pk], field=field, item=item)
+            found = {
+                field: _by_name(request, model, request.POST.get(field, ""))
+                for field, model in (("term", Term), ("domain", Domain), ("code_list", CodeList))
+            }
+            services.carry(area=request.area, person=request.user, column_ids=[pk], carried=found)
         except EditError as error:
             context |= {"failure": str(error), "editing": True}
     status = 422 if "failure" in context else 200

@@ -134,7 +134,7 @@ def _keep(source: Source, person: Person, one: Offered, codes: list[Code]) -> No
     referring = StoredRelationship.objects.filter(ref_table=one.table, ref_column_ids=[one.code.pk])
     ids = {one.code.pk, *(column for row in referring for column in row.column_ids)}
     why = f"Code list {made}"
-    glossary.carry(area=source.area, person=person, column_ids=ids, field="code_list", item=made, why=why)
+    glossary.carry(area=source.area, person=person, column_ids=ids, carried={"code_list": made}, why=why)
 
 
 def _free_name(area: Area, table: StoredTable) -> str:

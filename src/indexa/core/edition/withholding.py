@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Collection, Iterable
 
 import msgspec
 
 from indexa.core.edition.facts import Difference
+from indexa.core.edition.finding import finder
 from indexa.core.edition.parts import Picture
 from indexa.core.model import ForeignKey, Index, Model, Table
 
@@ -30,12 +30,22 @@ def without(model: Model, tables: Collection[int], columns: Collection[int]) -> 
     for table in model.tables:
         if (table.schema, table.name) in gone_tables:
             continue
-        own = gone[table.schema, table.name]
-        query = "" if named.search(table.definition_sql) else table.definition_sql
-        kept.append(_without_columns(msgspec.structs.replace(
-            table, definition_sql=query, foreign_keys=[key for key in table.foreign_keys if not tells(key)]
-        ), own))  # fmt: skip
-    return msgspec.structs.replace(model, tables=kept)
+        left = msgspec.structs.replace(
+            table,
+            definition_sql="" if named(table.definition_sql) else table.definition_sql,
+            foreign_keys=[key for key in table.foreign_keys if not tells(key)],
+            triggers=[one for one in table.triggers if not named(one.definition)],
+            inherits=tuple(one for one in table.inherits if not named(one)),
+        )
+        kept.append(_without_columns(left, gone[table.schema, table.name]))
+    return msgspec.structs.replace(
+        model,
+        tables=kept,
+        sequences=[one for one in model.sequences if not named(one.owned_by)],
+        routines=[
+            msgspec.structs.replace(one, definition="") if named(one.definition) else one for one in model.routines
+        ],
+    )
 
 
 def _without_columns(table: Table, gone: Collection[str]) -> Table:
@@ -45,7 +55,7 @@ def _without_columns(table: Table, gone: Collection[str]) -> Table:
     named = _mentions(names)
 
     def tells(*texts: str | None) -> bool:
-        return any(named.search(text or "") for text in texts)
+        return any(named(text) for text in texts if text)
 
     def indexed(index: Index) -> bool:
         own = {part.column for part in index.parts} | set(index.included)
@@ -63,7 +73,7 @@ def _without_columns(table: Table, gone: Collection[str]) -> Table:
         foreign_keys=[key for key in table.foreign_keys if not names & set(key.columns) and not tells(key.only_where)],
         indexes=[one for one in table.indexes if not indexed(one)],
         checks=[one for one in table.checks if not tells(one.expression)],
-        triggers=[one for one in table.triggers if not tells(one.definition)],
+        partition_by="" if tells(table.partition_by) else table.partition_by,
         exclusions=[one for one in table.exclusions if not tells(one.predicate, *one.elements)],
     )
 
@@ -81,20 +91,9 @@ def without_definitions(model: Model, private: Collection[str]) -> Model:
     return msgspec.structs.replace(model, tables=tables)
 
 
-def full_names(model: Model) -> dict[str, str]:
-    """Return the full names of a model's tables and columns by their ids."""
-    found = {}
-    for table in model.tables:
-        found[table.id] = table.full_name
-        for column in table.columns:
-            found[column.id] = f"{table.full_name}.{column.name}"
-    return found
-
-
 def tells_of(names: Iterable[str]) -> Callable[[str], bool]:
     """Return what says whether a text names one of some tables or columns, given by their full names."""
-    named = _mentions({name.rpartition(".")[2] for name in names})
-    return lambda text: named.search(text) is not None
+    return _mentions({name.rpartition(".")[2] for name in names})
 
 
 def unnamed(differences: Iterable[Difference], withheld: Collection[str]) -> list[Difference]:
@@ -114,10 +113,9 @@ def unnamed(differences: Iterable[Difference], withheld: Collection[str]) -> lis
     return [one for one in differences if is_told(one)]
 
 
-def _mentions(names: Collection[str]) -> re.Pattern[str]:
-    """Return what finds any of some names as a word; for none, what finds nothing."""
-    words = "|".join(map(re.escape, sorted(names))) or "(?!)"
-    return re.compile(rf"(?<!\w)({words})(?!\w)", re.IGNORECASE)
+def _mentions(names: Iterable[str]) -> Callable[[str], bool]:
+    found = finder((name, name) for name in names)
+    return lambda text: bool(found(text))
 
 
 def picture_within(picture: Picture, model: Model, tells: Callable[[str], bool]) -> Picture:
