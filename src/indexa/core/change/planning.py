@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
+from collections.abc import Collection
 from typing import Any
 
 import msgspec
@@ -115,7 +116,7 @@ def plan(comparison: Comparison, *, drops: bool) -> Plan:
         name = (match.before.schema, match.before.name)
         if table.kind not in VIEW_KINDS and match.same and name not in of_table and not comparison.forward:
             continue
-        one = _of_table(match, comparison)
+        one = _of_table(match, comparison, ids)
         one.ids = of_table.get(name, [])
         if (match.before.kind in VIEW_KINDS) != (match.after.kind in VIEW_KINDS):
             (made.gone_views if match.before.kind in VIEW_KINDS else made.gone).append(match.before)
@@ -131,7 +132,7 @@ def plan(comparison: Comparison, *, drops: bool) -> Plan:
     return made
 
 
-def _of_table(match: TableMatch, comparison: Comparison) -> TablePlan:
+def _of_table(match: TableMatch, comparison: Comparison, ids: Collection[str]) -> TablePlan:
     match.fill()
     before, after = match.before, match.after
     name = (before.schema, before.name)
@@ -147,7 +148,7 @@ def _of_table(match: TableMatch, comparison: Comparison) -> TablePlan:
         fields = tuple(
             field
             for field in ("type", "nullable", "default", "comment", "identity", "generated", "collation")
-            if getattr(earlier[old], field) != getattr(column, field)
+            if f"column:{before.full_name}:{old}.{field}" in ids
         )
         if fields:
             made.changed.append(ColumnChange(earlier[old], column, fields))
@@ -158,17 +159,17 @@ def _of_table(match: TableMatch, comparison: Comparison) -> TablePlan:
     ]:
         made.fields.add("order of columns")
     for part in comparison.parts.get(name, ()):
-        told = translated(part.before, name, comparison.forward) if part.before is not None else None
-        if told == part.after:
+        if part.id not in ids:
             continue
+        told = translated(part.before, name, comparison.forward) if part.before is not None else None
         renamed = (
             told is not None
             and part.after is not None
-            and msgspec.structs.replace(told, name=part.after.name) == part.after
+            and comparison.meanings.same_part(msgspec.structs.replace(told, name=part.after.name), part.after)
         )
         made.parts.append(PartChange(part.what, part.before, part.after, part.id, renamed))
     for field in ("comment", "options", "partition_by", "partitions", "inherits", "unlogged", "definition_sql"):
-        if getattr(before, field) != getattr(after, field):
+        if f"table:{before.full_name}.{field}" in ids:
             made.fields.add(field)
     return made
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Collection, Iterator
 from typing import Any, Literal
 
@@ -18,11 +19,13 @@ from indexa.core.compare.matching import (
     match_tables,
     rename_id,
 )
+from indexa.core.compare.meaning import Meanings
 from indexa.core.compare.wording import worded
 from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Sequence, Table
 from indexa.core.model.translating import Name, Names, Owned, translated, translated_sequence
 
 COLUMN_FIELDS = ("type", "nullable", "default", "comment", "identity", "generated", "collation", "remark")
+_EXPRESSIONS = ("default", "generated")
 TABLE_FIELDS = (
     "kind",
     "comment",
@@ -47,6 +50,10 @@ APART = {
 """Kind of object → the member of a model that lists such objects."""
 
 
+Objects = dict[tuple[str, ...], Any]
+"""Objects of one kind by what tells them apart."""
+
+
 class PartMatch(msgspec.Struct):
     """A part of a table in both states, or in one of them; `id` is that of their difference."""
 
@@ -67,6 +74,8 @@ class Comparison(msgspec.Struct):
     differences: list[Difference]
     parts: dict[Name, list[PartMatch]]
     """By the earlier name of a table that differs: all its parts."""
+    meanings: Meanings
+    """What both tell in other words but mean alike."""
 
 
 def compare(
@@ -97,7 +106,7 @@ def _compare(
         if renames is None
         else match_known(before.tables, after.tables, renames)
     )
-    made = Comparison(before, after, matches, _names(matches), [], {})
+    made = Comparison(before, after, matches, _names(matches), [], {}, Meanings(before, after))
     found = made.differences
     for table in after.tables:
         match = matches.by_after.get((table.schema, table.name))
@@ -198,16 +207,16 @@ def _of_table(match: TableMatch, made: Comparison) -> Iterator[Difference]:
         was, now = getattr(before, field), getattr(after, field)
         if field == "inherits":
             was = tuple(made.forward.full_name(parent) for parent in was)
-        if was != now:
+        if was != now and not (field == "definition_sql" and made.meanings.same_query(before, after)):
             yield Difference(
                 id=f"table:{before.full_name}.{field}", kind="changed", what=_kind_of(before), name=before.name,
                 field=field.replace("_", " "), before=worded(was), after=worded(now), **place,
             )  # fmt: skip
-    yield from _of_columns(match, place)
+    yield from _of_columns(match, made.meanings, place)
     yield from _of_parts(match, made, place)
 
 
-def _of_columns(match: TableMatch, place: dict[str, Any]) -> Iterator[Difference]:
+def _of_columns(match: TableMatch, meanings: Meanings, place: dict[str, Any]) -> Iterator[Difference]:
     before, after = match.before, match.after
     earlier = {column.name: column for column in before.columns}
     for column in after.columns:
@@ -226,7 +235,7 @@ def _of_columns(match: TableMatch, place: dict[str, Any]) -> Iterator[Difference
         old = earlier[old_name]
         for field in COLUMN_FIELDS:
             was, now = getattr(old, field), getattr(column, field)
-            if was != now:
+            if was != now and not (field in _EXPRESSIONS and meanings.same_expression(was, now)):
                 yield Difference(
                     id=f"column:{before.full_name}:{old_name}.{field}", kind="changed", what="column", name=old_name, field=field,
                     before=worded(was), after=worded(now), **place,
@@ -290,7 +299,12 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
             pairs.append((key, part, later[key]))
             continue
         twin = next(
-            (other for other, now in fresh.items() if other[0] == key[0] and _same_but_name(text[key], now)), None
+            (
+                other
+                for other, now in fresh.items()
+                if other[0] == key[0] and _same_but_name(text[key], now, made.meanings)
+            ),
+            None,
         )
         if twin is not None:
             pairs.append((key, part, fresh.pop(twin)))
@@ -301,7 +315,7 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
     for key, was, now in pairs:
         part_id = f"{key[0]}:{before.full_name}:{key[1]}"
         listed.append(PartMatch(part_id, key[0], was, now))
-        if was is not None and text[key] == now:
+        if was is not None and now is not None and made.meanings.same_part(text[key], now):
             continue
         kind: Any = "new" if was is None else "gone" if now is None else "changed"
         yield Difference(
@@ -319,19 +333,20 @@ def _columns_needed(match: TableMatch, part: Any) -> tuple[str, ...]:
     )
 
 
-def _same_but_name(one: Any, other: Any) -> bool:
-    return bool(msgspec.structs.replace(one, name=other.name) == other)
+def _same_but_name(one: Any, other: Any, meanings: Meanings) -> bool:
+    return meanings.same_part(msgspec.structs.replace(one, name=other.name), other)
 
 
 def _apart(made: Comparison) -> Iterator[Difference]:
     """Yield how the objects differ that belong to no table."""
     for what, member in APART.items():
         earlier, later = objects_by_key(made.before, member), objects_by_key(made.after, member)
+        along = _brought_along(made, earlier, later) if what == "sequence" else set()
         for key, part in later.items():
             was = earlier.get(key)
             if isinstance(was, Sequence):
                 was = translated_sequence(was, made.forward)
-            if was == part:
+            if was == part or (was is None and key in along):
                 continue
             place = {"schema": getattr(part, "schema", ""), "name": part.name}
             kind: Any = "new" if was is None else "changed"
@@ -344,11 +359,46 @@ def _apart(made: Comparison) -> Iterator[Difference]:
                 **place,
             )
         for key, part in earlier.items():
-            if key not in later:
+            if key not in later and key not in along:
                 yield Difference(
                     id=object_id(what, key), kind="gone", what=what, schema=getattr(part, "schema", ""), name=part.name,
                     before=worded(part),
                 )  # fmt: skip
+
+
+def _brought_along(made: Comparison, earlier: Objects, later: Objects) -> set[tuple[str, ...]]:
+    """Return the sequences of one state that an identity column brings along in the other, without a name or by another one."""
+    told = {key: translated_sequence(one, made.forward) for key, one in earlier.items() if key not in later}
+    told |= {key: one for key, one in later.items() if key not in earlier}
+    told = {key: one for key, one in told.items() if one.owned_by}
+    if not told:
+        return set()
+    counting = [
+        {
+            f"{forward.full_name(table.full_name)}.{forward.column((table.schema, table.name), column.name)}"
+            for table in model.tables
+            for column in table.columns
+            if column.identity
+        }
+        for model, forward in ((made.before, made.forward), (made.after, Names()))
+    ]
+    served: dict[str, list[Sequence]] = defaultdict(list)
+    for one in told.values():
+        served[one.owned_by].append(one)
+    return {
+        key
+        for key, one in told.items()
+        if all(one.owned_by in columns for columns in counting) and _count_alike(served[one.owned_by])
+    }
+
+
+def _count_alike(sequences: list[Sequence]) -> bool:
+    """Return whether sequences count the same way; a single one, as one does that nothing is said of."""
+    if len(sequences) == 1:
+        return (sequences[0].start, sequences[0].increment, sequences[0].cycle) == (1, 1, False)
+    first = sequences[0]
+    bare = {"name": first.name, "owner": first.owner, "comment": first.comment}
+    return all(msgspec.structs.replace(one, **bare) == first for one in sequences)
 
 
 def object_id(what: str, key: tuple[str, ...]) -> str:
@@ -356,9 +406,9 @@ def object_id(what: str, key: tuple[str, ...]) -> str:
     return f"{what}:{'.'.join(key)}"
 
 
-def objects_by_key(model: Model, member: str) -> dict[tuple[str, ...], Any]:
+def objects_by_key(model: Model, member: str) -> Objects:
     """Return the objects of one kind by what tells them rejected_renames: schema, name, and of routines the arguments."""
-    found: dict[tuple[str, ...], Any] = {}
+    found: Objects = {}
     for part in getattr(model, member):
         key = (getattr(part, "schema", ""), part.name, getattr(part, "arguments", ""))
         while key in found:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 
-from indexa.core.model import Domain, ForeignKey, Index, IndexPart, Table
+from indexa.core.model import Check, Domain, ForeignKey, Index, IndexPart, Table
 from indexa.core.scripts.dialect import Dialect
 from indexa.core.scripts.words import names_in
 
@@ -48,15 +48,23 @@ def name_constraints(dialect: Dialect, table: Table) -> None:
         )
     for check in table.checks:
         if not check.name:
-            words = {dialect.key(name) for name in names_in(check.expression, dialect)}
-            named = [column.name for column in table.columns if dialect.key(column.name) in words]
-            check.name = free(made_name(table.name, named[0] if len(named) == 1 else "", "check"))
+            check.name = free(made_name(table.name, _named_by(check, table, dialect, each_time=ours), "check"))
     for exclusion in table.exclusions:
         columns = "_".join(_first_name(element, dialect) for element in exclusion.elements)
         exclusion.name = exclusion.name or free(made_name(table.name, columns, "excl"))
     for index in table.indexes:
         columns = _each_once([*(part.column or _called(part.expression) for part in index.parts), *index.included])
         index.name = index.name or free(made_name(table.name, columns, "idx"))
+
+
+def _named_by(check: Check, table: Table, dialect: Dialect, *, each_time: bool) -> str:
+    """Return what a check is named by: each column every time it stands there, or its column, where it has only one."""
+    columns = {dialect.key(column.name): column.name for column in table.columns}
+    words = [dialect.key(name) for name in names_in(check.expression, dialect)]
+    if each_time:
+        return "_".join(word for word in words if word in columns)
+    named = [columns[word] for word in dict.fromkeys(words) if word in columns]
+    return named[0] if len(named) == 1 else ""
 
 
 def _each_once(names: list[str]) -> str:

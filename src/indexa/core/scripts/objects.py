@@ -191,8 +191,8 @@ def create_view(cursor: Cursor, script: Script, modifiers: set[str]) -> None:
             if "CHECK" in words and script.dialect.names_constraints == "postgresql":
                 table.options = (*table.options, f"check_option={'local' if 'LOCAL' in words else 'cascaded'}")
             break
-    script.await_query(draft, cursor.text(cursor.i, end).rstrip("; \n"))
-    table.definition_sql = draft.query
+    table.definition_sql = cursor.text(cursor.i, end).rstrip("; \n")
+    script.await_query(draft, table.definition_sql)
     cursor.i = cursor.end
 
 

@@ -1,0 +1,274 @@
+"""What a parsed expression or query comes to: nested tuples that are the same for the same meaning."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from functools import lru_cache
+from typing import Any
+
+from indexa.core.scripts.dialect import Dialect
+
+Form = Any
+"""Nested tuples."""
+_READ = frozenset((
+    "this", "expression", "expressions", "quoted", "is_string", "table", "db", "catalog", "to", "low", "high", "symmetric", "alias",
+    "big_int", "query", "unnest", "field", "negate",
+))  # fmt: skip
+"""What of nodes the ways below look at: a node that says more is told with all that it says."""
+
+
+class Former:
+    """Brings a parsed text to its form; `home` is the schema of the view whose query it is, None for an expression."""
+
+    def __init__(self, dialect: Dialect, home: str | None = None) -> None:
+        from sqlglot import exp
+
+        self._dialect, self._home = dialect, home
+        self._ways: dict[type, Callable[[Any], Form]] = {
+            exp.Paren: lambda node: self.of(node.this),
+            exp.Identifier: self._name,
+            exp.Column: self._column,
+            exp.Literal: lambda node: ("literal", node.this, node.is_string),
+            exp.National: lambda node: ("literal", node.this, True),
+            exp.Introducer: lambda node: self.of(node.expression),
+            exp.Neg: self._negative,
+            exp.Cast: self._cast,
+            exp.Not: lambda node: _not(self.of(node.this)),
+            exp.Is: lambda node: ("is", *self._pair(node)),
+            exp.In: self._in,
+            exp.EQ: self._equal,
+            exp.NEQ: lambda node: _not(self._equal(node)),
+            exp.Between: self._between,
+            exp.LT: lambda node: _not(_at_most(*reversed(self._pair(node)))),
+            exp.LTE: lambda node: _at_most(*self._pair(node)),
+            exp.GT: lambda node: _not(_at_most(*self._pair(node))),
+            exp.GTE: lambda node: _at_most(*reversed(self._pair(node))),
+            exp.And: lambda node: _both(self._pair(node)),
+            exp.Or: lambda node: _either(self._pair(node)),
+            exp.Extract: lambda node: ("extract", node.this.name.upper(), self.of(node.expression)),
+            exp.Anonymous: self._call,
+            exp.Alias: self._alias,
+            exp.Count: self._count,
+        }
+        self._whole: dict[type, Callable[[Any], Form]] = {
+            exp.Table: self._table, exp.Join: self._join,
+        }  # fmt: skip
+        self._adds_casts = dialect.parser in ("postgres", "redshift")
+        self._compared = (
+            exp.EQ,
+            exp.NEQ,
+            exp.GT,
+            exp.GTE,
+            exp.LT,
+            exp.LTE,
+            exp.Between,
+            exp.Add,
+            exp.Sub,
+            exp.Mul,
+            exp.Coalesce,
+        )
+
+    def of(self, node: Any) -> Form:
+        """Return the form of a node, of a list of them, or of a plain value."""
+        from sqlglot import exp
+
+        if isinstance(node, list):
+            return self._each(node)
+        if not isinstance(node, exp.Expression):
+            return node
+        way = self._whole.get(type(node))
+        if way is None and all(name in _READ for name, value in node.args.items() if value not in (None, False, [])):
+            way = self._ways.get(type(node))
+        form = self._plainly(node) if way is None else way(node)
+        return _not(form) if node.args.get("negate") else form
+
+    def _plainly(self, node: Any) -> Form:
+        return (type(node).__name__, tuple(sorted(self._told(node, "negate").items())))
+
+    def _told(self, node: Any, *but: str) -> dict[str, Form]:
+        """Return the forms of what a node is made of, by their names."""
+        return {
+            name: self.of(value)
+            for name, value in node.args.items()
+            if name not in but and value not in (None, False, [])
+        }
+
+    def _each(self, nodes: Sequence[Any]) -> tuple[Form, ...]:
+        return tuple(self.of(one) for one in nodes)
+
+    def _name(self, node: Any) -> Form:
+        dialect = self._dialect
+        return ("name", dialect.key(node.name if node.quoted else dialect.folded(node.name)))
+
+    def _column(self, node: Any) -> Form:
+        table = node.args.get("table") if self._home is not None else None
+        return ("column", self.of(table) if table is not None else "", self.of(node.this))
+
+    def _negative(self, node: Any) -> Form:
+        inner = self.of(node.this)
+        if inner[0] == "literal" and not inner[2]:
+            number = inner[1].removeprefix("-")
+            return ("literal", number if number == "0" or inner[1] != number else f"-{number}", False)
+        return ("Neg", inner)
+
+    def _cast(self, node: Any) -> Form:
+        """Return what is cast, where the cast is one that servers add: of a literal, to a text, or wider to compare."""
+        from sqlglot import exp
+
+        inner, to = node.this.unnest(), node.to
+        form = self.of(inner)
+        kind, is_plain = to.this, not to.expressions
+        if kind == exp.DType.ARRAY and to.expressions and not to.expressions[0].expressions:
+            kind, is_plain = to.expressions[0].this, True
+        if form[0] == "literal":
+            text = form[1].removesuffix(" 00:00:00") if kind in exp.DataType.TEMPORAL_TYPES else form[1]
+            return ("literal", text, kind not in exp.DataType.NUMERIC_TYPES)
+        if self._adds_casts and is_plain and kind in _texts():
+            return form
+        if self._adds_casts and is_plain and kind in _wide() and isinstance(_around(node), self._compared):
+            return form
+        return ("cast", form, to.sql())
+
+    def _in(self, node: Any) -> Form:
+        if node.args.get("query") or node.args.get("unnest") or node.args.get("field"):
+            return (
+                "in query",
+                self.of(node.this),
+                *(self.of(node.args.get(one)) for one in ("query", "unnest", "field")),
+            )
+        return _among(self.of(node.this), self._each(node.expressions))
+
+    def _equal(self, node: Any) -> Form:
+        from sqlglot import exp
+
+        values = node.expression
+        is_all = isinstance(values, exp.Anonymous) and values.name.upper() == "ALL" and isinstance(node, exp.NEQ)
+        if isinstance(values, exp.Any) or is_all:
+            held = values.expressions[0] if is_all else values.this
+            while isinstance(held, (exp.Paren, exp.Cast)):
+                held = held.this
+            if isinstance(held, exp.Array):
+                return _among(self.of(node.this), self._each(held.expressions))
+            return ("any", is_all, self.of(node.this), self.of(held))
+        one, other = self.of(node.this), self.of(values)
+        if other[0] == "literal":
+            return _among(one, (other,))
+        if one[0] == "literal":
+            return _among(other, (one,))
+        return ("equal", _in_order((one, other)))
+
+    def _between(self, node: Any) -> Form:
+        what, low, high = self.of(node.this), self.of(node.args["low"]), self.of(node.args["high"])
+        if node.args.get("symmetric"):
+            return ("between", what, _in_order((low, high)))
+        return _both((_at_most(low, what), _at_most(what, high)))
+
+    def _pair(self, node: Any) -> tuple[Form, Form]:
+        return self.of(node.this), self.of(node.expression)
+
+    def _call(self, node: Any) -> Form:
+        name = node.name.upper()
+        return ("count", "*", ()) if name == "COUNT_STAR" else ("call", name, self._each(node.expressions))
+
+    def _alias(self, node: Any) -> Form:
+        """Return a value with what it is called, where that can be seen from outside."""
+        return ("called", self.of(node.this), self._name(node.args["alias"])) if _is_seen(node) else self.of(node.this)
+
+    def _count(self, node: Any) -> Form:
+        inner = self.of(node.this)
+        every = not isinstance(inner, tuple) or inner[0] in ("literal", "Star")
+        return ("count", "*" if every else inner, self.of(node.args.get("expressions") or []))
+
+    def _table(self, node: Any) -> Form:
+        """Return a table; where it lies counts only if that is not where the view lies."""
+        home = "" if node.db.lower() == (self._home or "").lower() else node.db.lower()
+        return ("table", home, tuple(sorted(self._told(node, "db").items())))
+
+    def _join(self, node: Any) -> Form:
+        told = self._told(node)
+        if told.get("kind") in ("INNER", "OUTER"):
+            del told["kind"]
+        return ("join", tuple(sorted(told.items())))
+
+
+def _among(what: Form, values: Iterable[Form]) -> Form:
+    return ("in", what, _in_order(set(values)))
+
+
+def _at_most(one: Form, other: Form) -> Form:
+    return ("at most", one, other)
+
+
+def _both(forms: Iterable[Form]) -> Form:
+    parts = [part for form in forms for part in (form[1] if form[0] == "and" else (form,))]
+    return ("and", _in_order(set(parts))) if len(set(parts)) > 1 else parts[0]
+
+
+def _either(forms: Iterable[Form]) -> Form:
+    """Return alternatives; of several values of one column the list of them."""
+    lists: dict[Form, set[Form]] = {}
+    others = set()
+    for form in [part for one in forms for part in (one[1] if one[0] == "or" else (one,))]:
+        if form[0] == "in":
+            lists.setdefault(form[1], set()).update(form[2])
+        else:
+            others.add(form)
+    parts = {*others, *(_among(what, values) for what, values in lists.items())}
+    return ("or", _in_order(parts)) if len(parts) > 1 else parts.pop()
+
+
+def _not(form: Form) -> Form:
+    """Return the opposite; of several conditions the opposites of each, which also holds where some are unknown."""
+    if form[0] == "not":
+        return form[1]
+    if form[0] in ("and", "or"):
+        return (_either if form[0] == "and" else _both)([_not(part) for part in form[1]])
+    return ("not", form)
+
+
+def _in_order(forms: Any) -> tuple[Form, ...]:
+    return tuple(sorted(forms, key=repr))
+
+
+def _around(node: Any) -> Any:
+    """Return what a node stands in, brackets left aside."""
+    from sqlglot import exp
+
+    outer = node.parent
+    while isinstance(outer, exp.Paren):
+        outer = outer.parent
+    return outer
+
+
+def _is_seen(alias: Any) -> bool:
+    """Return whether a query shows what a value is called: not in a query that is a value, nor in the second of a union."""
+    from sqlglot import exp
+
+    query = alias.parent
+    if not isinstance(query, exp.Select):
+        return True
+    while isinstance(query.parent, exp.SetOperation):
+        if query.parent.this is not query:
+            return False
+        query = query.parent
+    around = query.parent
+    if isinstance(around, exp.Subquery):
+        return isinstance(around.parent, (exp.From, exp.Join, exp.Subquery, exp.SetOperation))
+    return not isinstance(around, (exp.Exists, exp.In))
+
+
+@lru_cache(maxsize=1)
+def _texts() -> frozenset[Any]:
+    from sqlglot import exp
+
+    return frozenset((exp.DType.TEXT, exp.DType.VARCHAR, exp.DType.NVARCHAR, exp.DType.BPCHAR, exp.DType.NAME))
+
+
+@lru_cache(maxsize=1)
+def _wide() -> frozenset[Any]:
+    """Types that a server casts to when it compares a narrower one."""
+    from sqlglot import exp
+
+    return frozenset(
+        (exp.DType.DECIMAL, exp.DType.DOUBLE, exp.DType.BIGINT, exp.DType.TIMESTAMP, exp.DType.TIMESTAMPTZ)
+    )

@@ -1,0 +1,129 @@
+"""Expressions and queries that say the same in other words: as somebody wrote them, and as a server tells them back.
+
+A server keeps what it understood: it adds brackets, casts of literals and of texts, the names of tables before columns, and
+writes lists and patterns its own way. What both sides come to by the expression parser is compared, without all that.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from typing import Any
+
+import msgspec
+
+from indexa.core import platforms
+from indexa.core.compare.forms import Form, Former
+from indexa.core.compare.parsing import NOWHERE, parsed, told_in_full
+from indexa.core.model import Check, Exclusion, ForeignKey, Index, Key, Model, Table
+from indexa.core.scripts.dialect import Dialect
+
+_LONGEST, _MOST_BRACKETS = 20_000, 2_000
+"""Of a text that is parsed, by judgement: a longer one is compared letter by letter."""
+
+
+class Meanings:
+    """Says what two models tell in other words but mean alike."""
+
+    def __init__(self, before: Model, after: Model) -> None:
+        self._before, self._after = _Side(before), _Side(after)
+        self._names_are_made_up = any(
+            side.dialect is not None and side.dialect.names_constraints == "duckdb"
+            for side in (self._before, self._after)
+        )
+        """Whether a platform forgets what keys and checks are called, and makes up names of its own."""
+
+    def same_expression(self, was: str | None, now: str | None) -> bool:
+        """Return whether two expressions mean the same; what can't be parsed does only letter by letter."""
+        if was == now:
+            return True
+        if not was or not now:
+            return False
+        form = _expression_form(was, self._before.dialect)
+        return form is not None and form == _expression_form(now, self._after.dialect)
+
+    def same_query(self, was: Table, now: Table) -> bool:
+        """Return whether the queries of two views show the same columns of the same rows."""
+        if was.definition_sql == now.definition_sql:
+            return True
+        if not was.definition_sql or not now.definition_sql:
+            return False
+        form = _query_form(was, self._before)
+        return form is not None and form == _query_form(now, self._after)
+
+    def same_part(self, was: Any, now: Any) -> bool:
+        """Return whether two parts of a table differ in the words of their expressions at most."""
+        if was == now:
+            return True
+        if type(was) is not type(now):
+            return False
+        if self._names_are_made_up and isinstance(was, (Check, ForeignKey, Key)):
+            was = msgspec.structs.replace(was, name=now.name)
+        if isinstance(was, Check):
+            return _alike(was, now, "expression") and self.same_expression(was.expression, now.expression)
+        if isinstance(was, Index):
+            return (
+                _alike(was, now, "parts", "predicate")
+                and len(was.parts) == len(now.parts)
+                and self.same_expression(was.predicate, now.predicate)
+                and all(
+                    _alike(one, other, "expression") and self.same_expression(one.expression, other.expression)
+                    for one, other in zip(was.parts, now.parts, strict=True)
+                )
+            )
+        if not isinstance(was, Exclusion):
+            return bool(was == now)
+        return _alike(was, now, "predicate") and self.same_expression(
+            was.predicate, now.predicate
+        )  # fmt: skip
+
+
+def _alike(was: Any, now: Any, *but: str) -> bool:
+    return bool(msgspec.structs.replace(was, **{field: getattr(now, field) for field in but}) == now)
+
+
+class _Side:
+    """One of the two models: its dialect, and the columns of its tables as queries need them."""
+
+    def __init__(self, model: Model) -> None:
+        self.dialect = platforms.get(model.platform).dialect if model.platform in platforms.names() else None
+        self._model = model
+        self._tables: dict[tuple[str, str], Table] | None = None
+
+    def columns_of(self, schema: str, table: str) -> list[str]:
+        if self._tables is None:
+            self._tables = {(one.schema.lower(), one.name.lower()): one for one in self._model.tables}
+        found = self._tables.get((schema.lower(), table.lower()))
+        return [one.name for one in found.columns] if found else []
+
+
+@lru_cache(maxsize=20_000)
+def _expression_form(text: str, dialect: Dialect | None) -> Form | None:
+    if dialect is None or not _may_be_parsed(text):
+        return None
+    return _formed(lambda: Former(dialect).of(parsed(text, dialect)))
+
+
+def _query_form(view: Table, side: _Side) -> Form | None:
+    dialect, text = side.dialect, view.definition_sql.strip().rstrip(";")
+    if dialect is None or not _may_be_parsed(text):
+        return None
+
+    def form() -> Form:
+        query = told_in_full(parsed(text, dialect), view, side.columns_of, dialect)
+        return Former(dialect, home=view.schema or NOWHERE).of(query)
+
+    return _formed(form)
+
+
+def _may_be_parsed(text: str) -> bool:
+    return len(text) <= _LONGEST and text.count("(") <= _MOST_BRACKETS
+
+
+def _formed(form: Callable[[], Form]) -> Form | None:
+    from sqlglot.errors import SqlglotError
+
+    try:
+        return form()
+    except (SqlglotError, RecursionError):
+        return None

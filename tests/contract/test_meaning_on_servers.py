@@ -1,0 +1,87 @@
+"""What a server tells of a script that made it differs in no expression and no query from the script itself."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+
+from indexa.adapters.live import open_source
+from indexa.adapters.throwaway import STARTS, Database, server
+from indexa.core.compare.comparing import compare
+from indexa.core.intake.choice import Choice
+from indexa.core.model import Model
+from tests.core.test_ddl import quiet, read_back
+from tests.expressions import TABLE, conditions
+
+_SCRIPT = """
+create table t (a varchar(5) check (a in ('x','y')), b int default 5 check (b>3 and b<9), c date check (c > '2020-01-01'),
+ d varchar(9) default 'x' check (d like 'a%' and d is not null), e decimal(5,2) default 1.5 check (e*2 >= 0 or b = -1));
+create table u (b int, z varchar(4), w int);
+create view v as select a, b from t where b > 3;
+create view v2 as select x.a, y.z as zz, count(*) as n from t x join u y on x.b = y.b group by x.a, y.z having count(*) > 1;
+create view v3 as select * from t where a in ('p','q');
+create view v4 as select b from t union all select w from u
+"""
+_MORE = {
+    "postgresql": """;
+create table t2 (b int, i int generated always as (b*2) stored, f timestamp default now() check (f between '2020-01-01' and now()),
+ m timestamptz check (extract(year from m) > 1990), o text check (o ~ '^[0-9]+$' and coalesce(o, 'z') <> ''));
+create index x on t (lower(a)) where b > 3;
+create view v5 as with z as (select b, sum(w) as total from u group by b)
+ select z.b, total, (select max(c) from t where t.b = z.b) as last from z where exists (select 1 from t where t.b = z.b) order by total;
+create view v6 as select distinct b, case when b > 1 then 'many' else 'one' end as how, coalesce(a, '-') as a,
+ row_number() over (partition by a order by b) as r from t""",
+    "sqlite": "; create index x on t (lower(a)) where b > 3",
+}
+_WORDS = ("check", "index")
+_FIELDS = ("default", "generated")
+
+
+_HOME = {"mysql": "home", "postgresql": "public", "sqlite": "main", "duckdb": "main"}
+
+
+def told_by(database: Database) -> Model:
+    """Return what a server tells of a database."""
+    database.close()
+    with open_source(database.platform, database.address, database.password) as opened:
+        return opened.read(Choice((_HOME[database.platform],)), quiet, "told")[0]
+
+
+class MeaningOnServersTests(TestCase):
+    def different(self, platform: str, script: str) -> list[str]:
+        """Return how a script differs in its expressions and queries from what a server tells that ran it."""
+        with server(platform) as own:
+            database = own.database("home")
+            for statement in script.split(";"):
+                database.run(statement.strip())
+            model = read_back(script, platform)
+            for table in model.tables:
+                table.schema = {"mysql": "home"}.get(platform, table.schema)
+            found = compare(model, told_by(database)).differences
+        kept = [
+            one
+            for one in found
+            if one.what in _WORDS or one.field == "definition sql" or (one.field in _FIELDS and one.table[0] in "tu")
+        ]
+        return [f"{one.kind} {one.full_table}.{one.name}: {one.before} | {one.after}" for one in kept]
+
+    def test_a_script_is_what_the_server_tells_of_it(self) -> None:
+        for platform in STARTS:
+            with self.subTest(platform):
+                self.assertEqual(self.different(platform, _SCRIPT.strip() + _MORE.get(platform, "")), [])
+
+    def test_any_check_is_what_the_server_tells_of_it(self) -> None:
+        for platform in STARTS:
+            with self.subTest(platform):
+                self.tell(platform)
+
+    def tell(self, platform: str) -> None:
+        @settings(max_examples=1, derandomize=True, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
+        @given(st.lists(conditions(), min_size=40, max_size=60, unique=True))
+        def check(found: list[str]) -> None:
+            tables = (f"{TABLE}, check ({one}))".replace(" t ", f" t{at} ", 1) for at, one in enumerate(found))
+            self.assertEqual(self.different(platform, ";".join(tables)), [])
+
+        check()

@@ -1,0 +1,180 @@
+"""Expressions and queries in other words: the same where they mean the same, and never where they give other rows."""
+
+from __future__ import annotations
+
+import itertools
+import random
+import re
+import sqlite3
+from unittest import TestCase
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from indexa.core.compare.comparing import compare
+from indexa.core.compare.meaning import Meanings
+from indexa.core.model import Check, Column, Model, Table
+from tests.core.test_ddl import read_back
+from tests.expressions import conditions
+
+_ROWS = list(itertools.product(
+    (None, "x", "y", "it's", "", "5"), (None, -7, -1, 0, 3, 5), (None, -1.5, 0, 0.25, 2), (None, 0, 1, 9)
+))  # fmt: skip
+_CHANGES = [
+    ("and", "or"), ("or", "and"), ("not ", ""), ("<=", "<"), (">", "<"), ("= ", "<> "), ("in (", "not in ("), ("like", "not like"),
+    ("b", "k"), ("k", "c"), ("'x'", "'y'"), ("1", "2"), ("(", ""), ("is null", "is not null"), ("between", "not between"),
+    ("-", ""), ("+", "-"),
+]  # fmt: skip
+
+
+def meanings(before: str = "postgresql", after: str = "") -> Meanings:
+    return Meanings(Model(name="a", platform=before), Model(name="b", platform=after or before))
+
+
+def changed(text: str, draw: random.Random) -> str:
+    """Return an expression with one or two of its signs or words changed."""
+    for _ in range(draw.randint(1, 2)):
+        old, new = draw.choice(_CHANGES)
+        places = [one.start() for one in re.finditer(re.escape(old), text)]
+        if places:
+            at = draw.choice(places)
+            text = text[:at] + new + text[at + len(old) :]
+    return text
+
+
+class ExpressionTests(TestCase):
+    def test_what_a_server_tells_back_means_what_was_written(self) -> None:
+        for platform, written, told in (
+            ("postgresql", "a in ('x','y')", "((a)::text = ANY ((ARRAY['x'::character varying, 'y'::character varying])::text[]))"),
+            ("postgresql", "h not in ('a')", "((h)::text <> 'a'::text)"),
+            ("postgresql", "f between '2020-01-01' and now()", "((f >= '2020-01-01 00:00:00'::timestamp without time zone) AND (f <= now()))"),
+            ("postgresql", "g*2 >= 0 or b = -1", "(((g * (2)::numeric) >= (0)::numeric) OR (b = '-1'::integer))"),
+            ("postgresql", "5 < b", "(b > 5)"), ("postgresql", "nextval('s.q')", "nextval('s.q'::regclass)"),
+            ("mysql", "a in ('x') and not b > 3", "`a` = _utf8mb4'x' and `b` <= 3"),
+            ("sqlserver", "a in ('x','y')", "([a]='x' OR [a]='y')"), ("sqlserver", "0", "((0))"),
+            ("duckdb", "a<>'x'", "(a != 'x')"),
+        ):  # fmt: skip
+            with self.subTest(told):
+                self.assertTrue(meanings(platform).same_expression(written, told))
+
+    def test_what_means_something_else_is_not_the_same(self) -> None:
+        for platform, one, other in (
+            ("postgresql", "a = 'x'", "a = 'X'"), ("postgresql", "b > 3", "b >= 3"), ("postgresql", "a > b", "a < b"),
+            ("postgresql", '"A" > 1', "a > 1"), ("postgresql", "a - b", "b - a"), ("postgresql", "b / 2", "b::numeric / 2"),
+            ("postgresql", "a::varchar(3) = 'x'", "a = 'x'"), ("postgresql", "d::date > now()", "d > now()"),
+            ("postgresql", "b in (1, 2)", "b in (1, 3)"), ("postgresql", "a like 'x'", "a ilike 'x'"),
+            ("postgresql", "a and b or c", "a and (b or c)"), ("mysql", "a = '5'", "a = 5"), ("mysql", "a = 5 -- x", "a = 6"),
+            ("postgresql", "a is null", ""), ("postgresql", "((", "(("[:1]), ("", "a", "(a)"),
+        ):  # fmt: skip
+            with self.subTest(one):
+                self.assertFalse(meanings(platform).same_expression(one, other))
+
+    def test_a_text_that_is_too_long_or_no_expression_is_compared_by_its_letters(self) -> None:
+        deep = "(" * 3_000 + "a" + ")" * 3_000
+        for text in (deep, "a = " + "'x' || " * 9_000 + "'x'", "select from where", "grant all"):
+            self.assertTrue(meanings().same_expression(text, text))
+            self.assertFalse(meanings().same_expression(text, f"{text} "))
+
+    @settings(max_examples=120)
+    @given(conditions(), st.integers(0, 1_000_000))
+    def test_what_is_called_the_same_holds_for_the_same_rows(self, text: str, seed: int) -> None:
+        database = sqlite3.connect(":memory:")
+        database.execute("create table t (a, b, c, k)")
+        database.executemany("insert into t values (?, ?, ?, ?)", _ROWS)
+        for draw in map(random.Random, range(seed, seed + 5)):
+            other = changed(text, draw)
+            if not meanings("sqlite").same_expression(text, other):
+                continue
+            told = [database.execute(f"select ({one}) from t").fetchall() for one in (text, other)]
+            self.assertEqual(*told, f"{text} | {other}")
+
+    @given(conditions())
+    def test_brackets_and_letters_change_nothing(self, text: str) -> None:
+        for platform in ("postgresql", "mysql", "sqlite", "duckdb", "sqlserver", "oracle"):
+            self.assertTrue(meanings(platform).same_expression(text, f"((\n{text} ))"), platform)
+
+
+class QueryTests(TestCase):
+    TABLES = "create table s.t (a varchar(5), b int, c date); create table s.u (b int, z text, w int); "
+
+    def same(self, one: str, other: str) -> bool:
+        """Return whether two queries of a view make no difference."""
+        before, after = (read_back(f"{self.TABLES}create view s.v as {query}", "postgresql") for query in (one, other))
+        return not any(found.field == "definition sql" for found in compare(before, after).differences)
+
+    def test_a_query_in_full_names_is_the_query_as_it_was_written(self) -> None:
+        for written, told in (
+            ("select a, b from t where b > 3", " SELECT t.a,\n t.b\n FROM s.t\n WHERE t.b > 3;"),
+            ("select * from s.u", "SELECT u.b, u.z, u.w FROM s.u"),
+            (
+                "select x.a, y.z, count(*) as n from s.t x join s.u y on x.b = y.b left join s.u k using (w) group by x.a, y.z",
+                "SELECT x.a, y.z, count(*) AS n FROM ((s.t x JOIN s.u y ON ((x.b = y.b))) LEFT JOIN s.u k USING (w)) GROUP BY x.a, y.z",
+            ),
+            ("select b from s.t union all select w from s.u", "SELECT t.b FROM s.t UNION ALL SELECT u.w AS b FROM s.u"),
+            (
+                "with z as (select b, sum(w) as total from s.u group by b) select b, (select max(c) from s.t) as last from z order by b",
+                "WITH z AS (SELECT u.b, sum(u.w) AS total FROM s.u GROUP BY u.b) SELECT z.b, ( SELECT max(t.c) AS max FROM s.t) AS last"
+                " FROM z ORDER BY z.b",
+            ),
+        ):  # fmt: skip
+            with self.subTest(told):
+                self.assertTrue(self.same(written, told))
+
+    def test_another_query_is_a_difference(self) -> None:
+        for one, other in (
+            ("select a, b from s.t where b > 3", "select a, b from s.t where b > 4"),
+            ("select a from s.t", "select z as a from s.u"), ("select a as x from s.t", "select a as y from s.t"),
+            ("select x.a from s.t x join s.u y on x.b = y.b", "select x.a from s.t x left join s.u y on x.b = y.b"),
+            ("select a from s.t order by b", "select a from s.t order by b desc"), ("select distinct a from s.t", "select a from s.t"),
+            ("select a from s.t union select z from s.u", "select a from s.t union all select z from s.u"),
+            (
+                "select x.a from s.t x left join (s.u y join s.u k on y.b = k.b) on x.b = y.b",
+                "select x.a from s.t x left join s.u y on x.b = y.b join s.u k on y.b = k.b",
+            ),
+            ("select a from s.t", "select a from other.t"),
+        ):  # fmt: skip
+            with self.subTest(other):
+                self.assertFalse(self.same(one, other))
+
+    def test_views_of_a_script_keep_their_queries(self) -> None:
+        for platform in ("postgresql", "mysql", "oracle", "sqlserver", "sqlite", "duckdb"):
+            made = read_back("create table t (a int); create view v as select a from t where a > 3;", platform)
+            self.assertEqual(
+                [one.definition_sql for one in made.tables if one.kind == "view"], ["select a from t where a > 3"]
+            )
+
+
+class ComparingTests(TestCase):
+    def of(self, platform: str, name: str, expression: str) -> Model:
+        table = Table(
+            schema="s", name="t", columns=[Column("a", 1, "int")], checks=[Check(name=name, expression=expression)]
+        )
+        return Model(name="m", platform=platform, tables=[table])
+
+    def kinds(self, platform: str, *sides: tuple[str, str]) -> list[str]:
+        return [one.kind for one in compare(*(self.of(platform, *side) for side in sides)).differences]
+
+    def test_a_check_in_other_words_is_no_difference_and_one_of_another_name_is_a_change(self) -> None:
+        self.assertEqual(self.kinds("postgresql", ("k", "a>0"), ("k", "(a > 0)")), [])
+        self.assertEqual(self.kinds("postgresql", ("k", "a>0"), ("other", "(a > 0)")), ["changed"])
+        self.assertEqual(self.kinds("postgresql", ("k", "a>0"), ("k", "(a > 1)")), ["changed"])
+
+    def test_names_of_checks_do_not_count_where_the_platform_makes_up_its_own(self) -> None:
+        self.assertEqual(self.kinds("duckdb", ("k", "a>0"), ("t_a_check", "(a > 0)")), [])
+
+    def test_the_sequence_of_a_column_that_counts_by_itself_is_no_difference_of_its_own(self) -> None:
+        def counting(name: str, how: str = "", kept: bool = True) -> Model:
+            script = f"create table {name} (id int generated always as identity {how}, b int, c int, d int, e int);"
+            made = read_back(script, "postgresql")
+            made.sequences = made.sequences if kept else []
+            return made
+
+        def words(before: Model, after: Model) -> list[str]:
+            return [f"{one.kind} {one.what}" for one in compare(before, after).differences]
+
+        self.assertEqual(words(counting("t"), counting("t", kept=False)), [])
+        self.assertEqual(words(counting("t"), counting("other")), ["renamed table"])
+        self.assertEqual(words(counting("t", kept=False), counting("t", "(start with 100)")), ["new sequence"])
+        gone = counting("t")
+        gone.tables[0].columns[0].identity = ""
+        self.assertIn("gone sequence", words(counting("t"), Model(name="x", platform="postgresql", tables=gone.tables)))
