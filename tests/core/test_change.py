@@ -11,7 +11,6 @@ from unittest import TestCase
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from indexa.core import platforms
 from indexa.core.change.filling import FillError, filled
 from indexa.core.change.script import ChangeScript, Options
 from indexa.core.change.worded import worded_change
@@ -20,9 +19,9 @@ from indexa.core.compare.comparing import compare
 from indexa.core.compare.matching import KnownRenames
 from indexa.core.ddl.targets import TARGETS
 from indexa.core.ddl.templates import Facts, render
-from indexa.core.ddl.types import TABLE
 from indexa.core.ddl.writing import write_ddl
 from indexa.core.model import Column, Enum, ForeignKey, Index, IndexPart, Key, Model, Table
+from tests.changed_models import dressed, mutated
 from tests.core.test_ddl import models, read_back
 
 ALL = Options(allow_drops=True)
@@ -51,58 +50,6 @@ def told(model: Model) -> set[tuple[Any, ...]]:
         for foreign in table.foreign_keys:
             found.add((table.name, "foreign", foreign.columns, foreign.ref_table))
     return found
-
-
-def mutated(model: Model, platform: str, draw: random.Random) -> Model:
-    """Return a model with some columns changed, added and gone, and some tables gone; keys and relationships stay whole."""
-    made = copy.deepcopy(model)
-    referred = {key.ref_table for table in made.tables for key in table.foreign_keys}
-    made.tables = [one for one in made.tables if one.name in referred or draw.random() < 0.9] or made.tables
-    dialect = platforms.get(platform).dialect
-    for table in made.tables:
-        used = {name for key in table.foreign_keys for name in key.columns}
-        used |= set(table.primary_key.columns) if table.primary_key else set()
-        for column in list(table.columns):
-            if column.name in used or draw.random() < 0.5:
-                continue
-            if draw.random() < 0.3 and len(table.columns) > 1:
-                table.columns.remove(column)
-            elif draw.random() < 0.5:
-                column.nullable = not column.nullable
-            else:
-                written = TABLE[platform][draw.choice(["integer", "varchar", "decimal"])].partition("!")[0]
-                column.type = dialect.canonical_type(written.format(length=30, scale=2))
-        if draw.random() < 0.4:
-            table.columns.append(
-                Column(
-                    dialect.folded("brand_new"), 0, dialect.canonical_type(TABLE[platform]["date"].partition("!")[0])
-                )
-            )
-        for number, column in enumerate(table.columns, 1):
-            column.position = number
-    return made
-
-
-def dressed(model: Model, platform: str, draw: random.Random) -> Model:
-    """Return a model with indexes, unique keys and comments; some have the name that others have in another dress."""
-    made, folded = copy.deepcopy(model), platforms.get(platform).dialect.folded
-    for number, table in enumerate(made.tables):
-        names = [column.name for column in table.columns]
-
-        def some(names: list[str] = names) -> list[str]:
-            return draw.sample(names, draw.randint(1, min(2, len(names))))
-
-        for place in range(draw.randint(0, 2)):
-            parts = tuple(IndexPart(name, descending=draw.random() < 0.3) for name in some())
-            name = folded(f"ix_{number}_{place}_{draw.randint(0, 2)}")
-            table.indexes.append(Index(name=name, unique=draw.random() < 0.3, parts=parts))
-        key = tuple(some())
-        if draw.random() < 0.4 and not (table.primary_key and set(key) == set(table.primary_key.columns)):
-            table.unique.append(Key(name=folded(f"uq_{number}_{draw.randint(0, 2)}"), columns=key))
-        table.comment = draw.choice(["", "", "What it's for", "Größe\nin m", "a; -- b"])
-        for column in table.columns:
-            column.comment = draw.choice(["", "", "", "as it's said", "x"])
-    return made
 
 
 def worn(model: Model) -> set[tuple[Any, ...]]:
@@ -258,6 +205,11 @@ class ExampleTests(TestCase):
             model.tables[0].columns.append(Column("mood", 4, "s.mood"))
         self.after.enums = [Enum(name="mood", schema="s", values=("bad", "fair", "good"))]
         self.assertEqual(self.words(), ["ALTER TYPE s.mood ADD VALUE 'fair' AFTER 'bad'"])
+        self.after.tables[0].columns[-1].default = "'fair'::s.mood"
+        words = self.words()
+        self.assertIn("CREATE TYPE s.mood AS ENUM ('bad', 'fair', 'good')", words)
+        self.assertIn("ALTER TYPE s.mood ADD VALUE 'fair' AFTER 'bad'", self.words(Options(online=True)))
+        self.after.tables[0].columns[-1].default = None
         self.after.enums = [Enum(name="mood", schema="s", values=("good",))]
         self.assertIn("ALTER TABLE s.customer ALTER COLUMN mood TYPE s.mood USING mood::text::s.mood", self.words())
 

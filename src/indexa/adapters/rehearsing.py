@@ -110,7 +110,10 @@ def _on_server(
         if run.error:
             trial.close()
             return made
-    _run_all(trial, change.end)
+    ended = _run_end(trial, change)
+    if ended is not None:
+        made.steps.append(ended)
+        return made
     now = _read(trial, after)
     made.left = left_between(now, wanted, _MOST_LEFT)
     trial = _again(own, trial)
@@ -126,7 +129,9 @@ def _take_back(trial: Database, revert: ChangeScript, before: Model, earlier: Mo
         if run.error:
             trial.close()
             return f"{step.what}: {run.error}", []
-    _run_all(trial, revert.end)
+    ended = _run_end(trial, revert)
+    if ended is not None:
+        return f"{ended.what}: {ended.error}", []
     back = _read(trial, before)
     return "", left_between(back, earlier, _MOST_LEFT)
 
@@ -148,9 +153,16 @@ def _since(begun: float) -> float:
     return round((time.monotonic() - begun) * 1000, 1)
 
 
-def _run_all(trial: Database, statements: list[str]) -> None:
-    for one in statements:
-        trial.run(one)
+def _run_end(trial: Database, script: ChangeScript) -> StepRun | None:
+    """Run what ends a script. Returns what went wrong: some rules are looked at only when a transaction is committed."""
+    begun = time.monotonic()
+    try:
+        for one in script.end:
+            trial.run(one)
+    except DatabaseRefusedError as error:
+        trial.close()
+        return StepRun(what="Commit", milliseconds=_since(begun), error=str(error))
+    return None
 
 
 def _make(database: Database, model: Model) -> None:

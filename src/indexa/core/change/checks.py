@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from indexa.core.ddl.names import Namer
 from indexa.core.ddl.types import plain
 from indexa.core.model import Column, ForeignKey
+from indexa.core.scripts.dialect import Dialect
+from indexa.core.scripts.words import names_in
 
 _WHOLE = {"tiny": 7, "small": 15, "integer": 31, "big": 63}
 """Bits of the whole numbers beside their sign."""
 _TEXTS = frozenset({"varchar", "char", "text"})
+_NUMBERS = frozenset({*_WHOLE, "decimal", "real", "double", "money"})
 
 
 def empty_values(namer: Namer, path: str, column: str) -> str:
@@ -43,6 +48,16 @@ def against(path: str, expression: str) -> str:
     return f"SELECT COUNT(*) FROM {path} WHERE NOT ({expression})"
 
 
+def can_be_asked(expression: str, before: Iterable[Column], after: Iterable[Column], dialect: Dialect) -> bool:
+    """Return whether the rows as they are can be asked for a condition on the later columns (in the later names on both sides).
+
+    Of a column that is new, or of another type by then, they can't.
+    """
+    words = {dialect.key(name) for name in names_in(expression, dialect)}
+    types = {column.name: column.type for column in before}
+    return all(types.get(column.name) == column.type for column in after if dialect.key(column.name) in words)
+
+
 def too_large(namer: Namer, path: str, before: Column, after: Column, platform: str) -> str:
     """Return the query that counts values that the new type can't hold; "" where it holds all, or nobody can say."""
     was, now = plain(before.type, platform), plain(after.type, platform)
@@ -65,11 +80,7 @@ def too_large(namer: Namer, path: str, before: Column, after: Column, platform: 
             else "LENGTH"
         )
         return f"SELECT COUNT(*) FROM {path} WHERE {length}({text}) > {now.length}"
-    if (
-        now.kind in _WHOLE
-        and (was.kind not in _WHOLE or _WHOLE[was.kind] > _WHOLE[now.kind])
-        and was.kind not in _TEXTS
-    ):
+    if now.kind in _WHOLE and was.kind in _NUMBERS and (was.kind not in _WHOLE or _WHOLE[was.kind] > _WHOLE[now.kind]):
         most = 2 ** _WHOLE[now.kind] - 1
         return f"SELECT COUNT(*) FROM {path} WHERE {name} > {most} OR {name} < {-most - 1}"
     if now.kind == was.kind == "decimal" and now.length > 0:

@@ -6,6 +6,7 @@ from typing import Any
 
 import msgspec
 
+from indexa.core import platforms
 from indexa.core.change import checks
 from indexa.core.change.altering import Altering
 from indexa.core.change.planning import PartChange, TablePlan, is_numbered
@@ -179,7 +180,15 @@ class AlteringMySQL(Altering):
     def _check(self, table: TablePlan, part: PartChange) -> str:
         path = self.path(table.after)
         if part.what == "check":
-            return checks.against(path, part.after.expression)
+            there = [
+                msgspec.structs.replace(one, name=new)
+                for new, old in table.columns.items()
+                for one in table.before.columns
+                if one.name == old
+            ]
+            dialect = platforms.get(self.platform).dialect
+            can_be_asked = checks.can_be_asked(part.after.expression, there, table.after.columns, dialect)
+            return checks.against(path, part.after.expression) if can_be_asked else ""
         columns = tuple(getattr(part.after, "columns", ())) or tuple(
             one.column for one in part.after.parts if one.column
         )

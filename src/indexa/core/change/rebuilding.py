@@ -6,15 +6,18 @@ from functools import partial
 
 import msgspec
 
+from indexa.core import platforms
+from indexa.core.change import checks
 from indexa.core.change.altering import Altering
-from indexa.core.change.planning import TablePlan, is_numbered
+from indexa.core.change.planning import PartChange, TablePlan, is_numbered
 from indexa.core.change.words import Words
 from indexa.core.ddl.columns import Columns
 from indexa.core.ddl.draft import Draft
 from indexa.core.ddl.indexes_made import make_indexes
 from indexa.core.ddl.script import Statement
 from indexa.core.ddl.tables_made import in_order, make_table
-from indexa.core.model import Column, Table
+from indexa.core.model import Column, ForeignKey, Table
+from indexa.core.model.translating import translated
 
 _SQLITE = Words(
     begin=("PRAGMA foreign_keys = OFF", "BEGIN"), end=("COMMIT", "PRAGMA foreign_keys = ON"), transactional=True
@@ -71,7 +74,7 @@ class Rebuilding(Altering):
         refer to them, since a table that is referred to can't be dropped."""
         anew = [one for one in self.plan.tables if self._differs(one)]
         if self.platform != "duckdb":
-            return anew
+            return [*anew, *self._that_refer_to_renamed(anew)]
         by_name = {(one.before.schema, one.before.name): one for one in self.plan.tables}
         found = {(one.before.schema, one.before.name) for one in anew} | {
             (one.schema, one.name) for one in self.plan.gone
@@ -90,6 +93,22 @@ class Rebuilding(Altering):
                     found.add(name)
                     grew = True
         return anew
+
+    def _that_refer_to_renamed(self, anew: list[TablePlan]) -> list[TablePlan]:
+        """Return the other tables that refer to one which has another name then, or to a column of it that has."""
+        comparison = self.plan.comparison
+        there = {(one.before.schema, one.before.name) for one in anew}
+        planned = {(one.before.schema, one.before.name): one for one in self.plan.tables}
+        found = []
+        for table in comparison.before.tables:
+            name = (table.schema, table.name)
+            match = comparison.matches.by_before.get(name)
+            if match is None or name in there:
+                continue
+            if any(translated(key, name, comparison.forward) != key for key in table.foreign_keys):
+                match.fill()
+                found.append(planned.get(name) or TablePlan(match.before, match.after, columns=dict(match.columns)))
+        return found
 
     def _differs(self, one: TablePlan) -> bool:
         parts = any(part.what not in ("index", "trigger") for part in one.parts)
@@ -139,7 +158,9 @@ class Rebuilding(Altering):
 
     def _put_rows_aside(self, table: TablePlan) -> None:
         words = f"CREATE TEMPORARY TABLE {self.quoted(_KEEP.format(name=table.before.name))} AS SELECT * FROM {self.path(table.before)}"
-        self.step(f"Put the rows of {table.before.full_name} aside", table.before.full_name, [words])
+        counts = self._in_the_way(table)
+        check = f"SELECT {' + '.join(f'({one})' for one in counts)}" if len(counts) > 1 else "".join(counts)
+        self.step(f"Put the rows of {table.before.full_name} aside", table.before.full_name, [words], check=check)
 
     def _tables_made(self, anew: list[TablePlan]) -> dict[str, list[Statement]]:
         """Return the statements that make new tables and those that are made anew, by table, in order of dependence."""
@@ -171,7 +192,10 @@ class Rebuilding(Altering):
         before = {column.name: column for column in table.before.columns}
         after = self._after(table)
         names, values = [], []
-        check, fill, may_fail = "", "", False
+        fill = ""
+        may_fail = any(
+            part.after and not part.renamed and part.what not in ("index", "trigger") for part in table.parts
+        )
         for column in after.columns:
             if column.generated is not None:
                 continue
@@ -202,7 +226,6 @@ class Rebuilding(Altering):
             statements,
             risk="may fail" if may_fail else "rewrites",
             ids=[id_ for id_ in table.ids if not id_.startswith(("index:", "trigger:"))],
-            check=check,
             fill=fill,
         )
         if any(column.name for column in table.gone) and self.options.allow_drops:
@@ -213,7 +236,57 @@ class Rebuilding(Altering):
             after.full_name,
             indexes,
             ids=[p.id for p in table.parts if p.what == "index"],
+            risk="may fail" if any(p.what == "index" and p.after and p.after.unique for p in table.parts) else "safe",
         )
+
+    def _in_the_way(self, table: TablePlan) -> list[str]:
+        """Return queries that count the rows which new keys and checks do not take, asked of the table as it is before.
+
+        What rests on a column that is new can't be asked.
+        """
+        namer, path, dialect = self.after.namer, self.path(table.before), platforms.get(self.platform).dialect
+        earlier = {column.name: column for column in table.before.columns}
+        counts = []
+        for column in table.after.columns:
+            old = earlier.get(table.columns.get(column.name, ""))
+            if old is not None and old.nullable and not column.nullable and column.default is None:
+                counts.append(checks.empty_values(namer, path, old.name))
+        for part in table.parts:
+            if part.after is None or part.renamed:
+                continue
+            olds = tuple(table.columns.get(name, "") for name in _columns_of(part))
+            if part.what == "check":
+                same = [column for column in table.before.columns if table.columns.get(column.name) == column.name]
+                if checks.can_be_asked(part.after.expression, same, table.after.columns, dialect):
+                    counts.append(checks.against(path, part.after.expression))
+            elif not olds or not all(olds):
+                continue
+            elif part.what == "foreign key":
+                parent = self._parent_before(part.after)
+                later = {column.name: column.type for column in table.after.columns}
+                kept = all(earlier[old].type == later[new] for old, new in zip(olds, part.after.columns, strict=True))
+                if parent is not None and kept:
+                    key = msgspec.structs.replace(parent[1], columns=olds)
+                    counts.append(checks.without_parent(namer, path, parent[0], key))
+            else:
+                counts.append(checks.twice(namer, path, olds))
+        return counts
+
+    def _parent_before(self, key: ForeignKey) -> tuple[str, ForeignKey] | None:
+        """Return the path of the table that a key refers to as it is before, and the key with its columns of then.
+
+        None for a new one, and where its columns have another type by then.
+        """
+        match = self.plan.comparison.matches.by_after.get((key.ref_schema, key.ref_table))
+        if match is None:
+            return None
+        match.fill()
+        olds = tuple(match.columns.get(name, "") for name in key.ref_columns)
+        was = {column.name: column.type for column in match.before.columns}
+        now = {column.name: column.type for column in match.after.columns}
+        if not all(olds) or any(was[old] != now[new] for old, new in zip(olds, key.ref_columns, strict=True)):
+            return None
+        return self.path(match.before), msgspec.structs.replace(key, ref_columns=olds)
 
     def _counter(self, table: TablePlan) -> str:
         """Return the statement that lets a counting key go on where it was, not at the highest key that is there."""
@@ -251,3 +324,11 @@ class Rebuilding(Altering):
             self.step(
                 f"Make the indexes of {new.full_name}", new.full_name, self.made(partial(make_indexes, table=new))
             )
+
+
+def _columns_of(part: PartChange) -> tuple[str, ...]:
+    """Return the columns whose values a key or unique index takes once, or whose parents have to be there."""
+    if part.what == "index":
+        plain = part.after.unique and part.after.predicate is None and all(one.column for one in part.after.parts)
+        return tuple(one.column for one in part.after.parts) if plain else ()
+    return part.after.columns if part.what in ("primary key", "unique key", "foreign key") else ()

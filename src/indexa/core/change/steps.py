@@ -28,6 +28,8 @@ class Steps:
         comparison = plan.comparison
         self.plan, self.platform, self.options = plan, platform, options
         self.words, self.target = WORDS.get(platform, WORDS["postgresql"]), TARGETS[platform]
+        self.in_transaction = self.words.transactional and not (options.online and platform == "postgresql")
+        """Whether all steps are one transaction."""
         ddl = DdlOptions(comments=options.comments)
         self.before, self.after = Draft(comparison.before, self.target, ddl), Draft(comparison.after, self.target, ddl)
         self.quoted = self.after.namer.quoted

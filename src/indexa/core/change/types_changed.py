@@ -33,13 +33,37 @@ class TypesChanged:
                 continue
             if change.before is None:
                 self._make(change, f"Make the {change.what} {change.after.name}")
-            elif isinstance(change.after, Enum) and (more := _more_values(change.before, change.after)) is not None:
+            elif (more := self._addable(change)) is not None:
                 self._add_values(change, more)
             elif self._differs(change):
                 self._replace(change)
         for change in self._changes("sequence"):
             if change.after is not None:
                 self._sequence(change)
+
+    def _addable(self, change: ObjectChange) -> list[tuple[str, str]] | None:
+        """Return the values that can be added to a type, each with the one it stands behind; None where it is made anew.
+
+        In one transaction a value can't be used that was added in it: a type whose new values are used is made anew.
+        """
+        if not isinstance(change.after, Enum):
+            return None
+        more = _more_values(change.before, change.after)
+        if more and self._writer.in_transaction and self._uses(change.after, [value for value, _ in more]):
+            return None
+        return more
+
+    def _uses(self, enum: Enum, values: list[str]) -> bool:
+        """Return whether a default, check, index or view of the later model names one of some values of a type."""
+        names, texts = {enum.name.lower(), f"{enum.schema}.{enum.name}".lower()}, []
+        for table in self._writer.plan.comparison.after.tables:
+            typed = [one for one in table.columns if one.type.lower() in names]
+            texts += [one.default or "" for one in typed] + [table.definition_sql]
+            if typed:
+                texts += [one.expression for one in table.checks] + [one.generated or "" for one in table.columns]
+                texts += [one.predicate or "" for one in table.indexes]
+        quoted = [self._writer.after.namer.text(value) for value in values]
+        return any(value in text for text in texts for value in quoted)
 
     def _differs(self, change: ObjectChange) -> bool:
         """Return whether more than the comment differs."""
@@ -74,6 +98,7 @@ class TypesChanged:
     def _replace(self, change: ObjectChange) -> None:
         """Make a type anew beside the old one, which goes once no column has it any more."""
         writer, old = self._writer, change.before
+        keeps_all = isinstance(old, Enum) and set(old.values) <= set(change.after.values)
         parked = f"{old.name}_before"
         kind = "DOMAIN" if change.what == "domain" else "TYPE"
         rename = f"ALTER {kind} {writer.path_in(old.schema, old.name)} RENAME TO {writer.quoted(parked)}"
@@ -89,7 +114,7 @@ class TypesChanged:
             earlier = {column.name: column for column in match.before.columns}
             for column in table.columns:
                 was = earlier.get(match.columns.get(column.name, ""))
-                if column.type.lower() not in named or was is None:
+                if was is None or not {column.type.lower(), was.type.lower()} <= named:
                     continue
                 name, at = writer.quoted(column.name), writer.path(table)
                 words = [f"ALTER TABLE {at} ALTER COLUMN {name} DROP DEFAULT"] if was.default is not None else []
@@ -100,7 +125,7 @@ class TypesChanged:
                     f"Let {table.full_name}.{column.name} have the {change.what} as it is now",
                     table.full_name,
                     words,
-                    risk="may fail",
+                    risk="rewrites" if keeps_all else "may fail",
                     ids=[change.id],
                 )
         self._replaced.append((change, f"DROP {kind} {writer.path_in(old.schema, parked)}"))

@@ -48,7 +48,7 @@ def change_of(comparison: Comparison, platform: str, options: Options | None = N
     target = TARGETS[platform]
     words = made.words
     return ChangeScript(
-        platform=platform, steps=made.steps, kept=made.kept, transactional=words.transactional and not online, terminator=target.terminator,
+        platform=platform, steps=made.steps, kept=made.kept, transactional=made.in_transaction, terminator=target.terminator,
         batch=target.batch, body_end=target.body_end, begin=list(words.begin) if made.steps and not online else [],
         end=list(words.end) if made.steps and not online else [],
     )  # fmt: skip
