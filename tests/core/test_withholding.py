@@ -113,6 +113,14 @@ class MentionTests(TestCase):
         self.model.tables[1].columns[2].business_name = "bank account"
         self.assertEqual(self.found("The bank account."), [])
 
+    def test_a_text_that_several_have_is_told_once(self) -> None:
+        self.model.tables[1].columns[2].definition = "Taken from acct_no."
+        self.found("Taken from acct_no.")
+        left = without(self.model, set(), {12, 13})
+        frozen = Frozen(area="a", title="t", note="", contents=Contents(), models=[left])
+        [found] = mentions(frozen, left_out_of(self.model, left).values())
+        self.assertEqual((found.place, found.more, found.table, found.column), ("s.inv.amount", 1, 2, 22))
+
     def test_all_texts_are_looked_at_and_comments_only_where_they_are_told(self) -> None:
         self.model.tables[1].comment = "acct_no"
         found = self.found(

@@ -26,7 +26,8 @@ class LeftOut(msgspec.Struct, frozen=True):
 class Mention(msgspec.Struct, frozen=True):
     """A text that names something left out: where it stands, which text of it, and what it names.
 
-    `table` and `column` are the ids of those whose text it is, 0 for any other text.
+    `table` and `column` are the ids of those whose text it is, 0 for any other text; `more` counts the others with the very
+    same text, as columns have that implement one attribute.
     """
 
     place: str
@@ -34,6 +35,7 @@ class Mention(msgspec.Struct, frozen=True):
     names: tuple[str, ...]
     table: int = 0
     column: int = 0
+    more: int = 0
 
 
 class _Text(NamedTuple):
@@ -62,7 +64,7 @@ def _with_columns(table: Table) -> list[Table | Column]:
 
 
 def mentions(frozen: Frozen, left_out: Collection[LeftOut]) -> list[Mention]:
-    """Return the texts of an edition that name what it leaves out.
+    """Return the texts of an edition that name what it leaves out, each once.
 
     A column is named by "table.column", a table by "schema.table"; by its own name where that is no word of prose and nothing
     else in the edition has it; by a business name of two or more words that nothing else in the edition has.
@@ -70,12 +72,14 @@ def mentions(frozen: Frozen, left_out: Collection[LeftOut]) -> list[Mention]:
     if not left_out:
         return []
     named = _finder(frozen, left_out)
-    found = []
+    found: dict[tuple[str, str], Mention] = {}
     for one in _texts(frozen):
-        names = named(one.content) if one.content else ()
-        if names:
-            found.append(Mention(one.place, one.text, names, int(one.table[1:] or 0), int(one.column[1:] or 0)))
-    return found
+        key = (one.text, one.content)
+        if key in found:
+            found[key] = msgspec.structs.replace(found[key], more=found[key].more + 1)
+        elif one.content and (names := named(one.content)):
+            found[key] = Mention(one.place, one.text, names, int(one.table[1:] or 0), int(one.column[1:] or 0))
+    return list(found.values())
 
 
 def _texts(frozen: Frozen) -> Iterator[_Text]:
