@@ -17,10 +17,11 @@ from indexa.core import platforms
 from indexa.core.change.script import Options
 from indexa.core.change.writing import change_of, revert_of
 from indexa.core.compare.comparing import compare
-from indexa.core.model import Column, Model
+from indexa.core.model import Check, Column, Model, Table
 from indexa.core.scripts.reader import ScriptFile, read_scripts
 
 TABLES, REHEARSED, DIFFERENCES = 10_000, 500, 1_000
+CHECKS, VIEWS = 5_000, 1_000
 _ALL = Options(allow_drops=True)
 _NAMES = {"postgres": "postgresql"}
 
@@ -38,6 +39,13 @@ def main(arguments: list[str]) -> None:
         f"compared {TABLES:,} with {TABLES:,} tables, {len(comparison.differences):,} differences: {compared:.2f} s (goal 1)"
     )
     print(f"change script of {len(script.steps):,} steps: {written:.2f} s (goal 2)")
+    told, written = _in_other_words(told=True), _in_other_words(told=False)
+    for when in ("first", "again"):
+        comparison, compared = timed(lambda: compare(told, written))
+        print(
+            f"{CHECKS:,} checks and {VIEWS:,} views as a server tells them compared with a script, {when}: {compared:.1f} s, "
+            f"{len(comparison.differences)} differences"
+        )
     before = _made_up(REHEARSED)
     comparison = compare(before, _changed(before, 100))
     script, back = change_of(comparison, "postgresql", _ALL), revert_of(comparison, "postgresql")
@@ -66,6 +74,26 @@ def _changed(model: Model, count: int) -> Model:
         else:
             table.columns[-1].type = "text"
     return made
+
+
+def _in_other_words(*, told: bool) -> Model:
+    """Return a model whose checks and views are in a script's words, or as PostgreSQL tells them."""
+    tables = []
+    for at in range(max(CHECKS, VIEWS + 1)):
+        check = f"a in ('x', 'y{at}') and b > {at}"
+        if told:
+            check = f"(((a)::text = ANY ((ARRAY['x'::character varying, 'y{at}'::character varying])::text[])) AND (b > {at}))"
+        columns = [Column(name, place, "integer") for place, name in enumerate(("a", "b", "c"), 1)]
+        tables.append(Table(schema="s", name=f"t{at}", columns=columns, checks=[Check(name="k", expression=check)]))
+    for at in range(VIEWS):
+        query = f"select x.a, x.b from t{at} x join t{at + 1} y using (c) where x.b > {at}"
+        if told:
+            query = (
+                f" SELECT x.a,\n    x.b\n   FROM (s.t{at} x\n     JOIN s.t{at + 1} y USING (c))\n  WHERE (x.b > {at});"
+            )
+        columns = [Column("a", 1, "integer"), Column("b", 2, "integer")]
+        tables.append(Table(schema="s", name=f"v{at}", kind="view", columns=columns, definition_sql=query))
+    return Model(name="m", platform="postgresql", tables=tables)
 
 
 def _pairs(folder: Path) -> None:

@@ -49,7 +49,40 @@ def told_by(database: Database) -> Model:
         return opened.read(Choice((_HOME[database.platform],)), quiet, "told")[0]
 
 
+_CODE = {
+    "postgresql": [
+        "create function f(x int, y text default 'q') returns int language sql immutable as $$ select x + 1 $$",
+        "create or replace function trg() returns trigger as $$ begin new.b := 'x'; return new; end; $$ language plpgsql",
+        "create table t (a int, b text)",
+        "create trigger tr before insert or update on t for each row when (new.a > 3) execute procedure trg()",
+        "create procedure pr(inout z double precision) language plpgsql as $$ begin z := z + 1; end $$",
+        "create domain dm as int check (value > 0 and value < 9) default 5", "create sequence q start 7",
+        "create table u (id int generated always as identity, b int)",
+    ],
+    "mysql": [
+        "create table t (a int, b text)",
+        "create trigger tr before insert on t for each row begin if new.a > 3 then set new.b = 'X'; end if; end",
+        "create function f(x int) returns int deterministic return x + 1",
+        "create procedure pr(inout z int) begin set z = z + 1; end",
+    ],
+}  # fmt: skip
+
+
 class MeaningOnServersTests(TestCase):
+    def test_code_is_what_the_server_tells_of_it(self) -> None:
+        for platform, statements in _CODE.items():
+            with self.subTest(platform), server(platform) as own:
+                database = own.database("home")
+                for statement in statements:
+                    database.run(statement)
+                script = f"delimiter //\n{'//'.join(statements)}//\n" if platform == "mysql" else ";".join(statements)
+                model = read_back(script, platform)
+                for one in (*model.tables, *model.routines):
+                    one.schema = {"mysql": "home"}.get(platform, one.schema)
+                found = compare(model, told_by(database)).differences
+                kept = [one for one in found if one.field != "options" and (platform, one.what) != ("mysql", "schema")]
+                self.assertEqual([f"{one.kind} {one.what} {one.name}: {one.before} | {one.after}" for one in kept], [])
+
     def different(self, platform: str, script: str) -> list[str]:
         """Return how a script differs in its expressions and queries from what a server tells that ran it."""
         with server(platform) as own:

@@ -178,3 +178,56 @@ class ComparingTests(TestCase):
         gone = counting("t")
         gone.tables[0].columns[0].identity = ""
         self.assertIn("gone sequence", words(counting("t"), Model(name="x", platform="postgresql", tables=gone.tables)))
+
+
+class CodeTests(TestCase):
+    def words(self, platform: str, one: str, other: str) -> list[str]:
+        """Return the differences of two scripts in words."""
+        found = compare(read_back(one, platform), read_back(other, platform)).differences
+        return [f"{each.kind} {each.what} {each.name}" for each in found]
+
+    def test_a_routine_is_known_by_the_types_of_its_arguments_and_its_body(self) -> None:
+        written = (
+            "create function f(x int, y text default 'q') returns int language sql immutable as $$ select x + 1 $$;"
+        )
+        told = (
+            "CREATE OR REPLACE FUNCTION public.f(x integer, y text DEFAULT 'q'::text)\n RETURNS integer\n LANGUAGE sql\n IMMUTABLE\n"
+            "AS $function$ select x + 1 $function$;"
+        )
+        self.assertEqual(self.words("postgresql", written, told), [])
+        for old, new in (("x + 1", "x + 2"), ("IMMUTABLE", "STABLE"), ("RETURNS integer", "RETURNS bigint")):
+            with self.subTest(new):
+                self.assertEqual(self.words("postgresql", written, told.replace(old, new)), ["changed routine f"])
+        other = told.replace("x integer", "x bigint")
+        self.assertEqual(self.words("postgresql", written, other), ["new routine f", "gone routine f"])
+        self.assertEqual(self.words("postgresql", written, written + other), ["new routine f"])
+
+    def test_a_trigger_is_its_words_and_not_their_layout(self) -> None:
+        table = "create table t (a int, b text);"
+        written = "create trigger tr before insert on t for each row when (new.a > 3) execute procedure trg();"
+        told = (
+            "CREATE TRIGGER tr BEFORE INSERT ON public.t FOR EACH ROW WHEN (new.a > 3) EXECUTE FUNCTION public.trg();"
+        )
+        self.assertEqual(self.words("postgresql", table + written, table + told), [])
+        for old, new in (("> 3", "> 4"), ("BEFORE", "AFTER"), ("public.trg", "other.trg"), ("new.a", "new.b")):
+            with self.subTest(new):
+                self.assertEqual(
+                    self.words("postgresql", table + written, table + told.replace(old, new)), ["changed trigger tr"]
+                )
+
+    def test_texts_within_code_keep_their_capitals(self) -> None:
+        for text in ("'X'", '"X"'):
+            script = f"create table t (a int);\ndelimiter //\ncreate trigger tr before insert on t for each row set @a = {text}//\n"
+            self.assertEqual(self.words("mysql", script, script.replace("X", "x")), ["changed trigger tr"])
+            self.assertEqual(self.words("mysql", script, script.replace("set @a", "SET  @A")), [])
+
+    def test_what_a_script_does_not_say_is_no_difference_and_a_domain_is_what_it_checks(self) -> None:
+        script = "create schema s; create sequence s.q; create domain s.d as int check (value > 0 and value < 9);"
+        told = read_back(script.replace("value > 0 and value < 9", "((VALUE > 0) AND (VALUE < 9))"), "postgresql")
+        for one in (*told.sequences, *told.schemas):
+            one.owner = "indexa"
+        self.assertEqual(compare(read_back(script, "postgresql"), told).differences, [])
+        other = read_back(script.replace("< 9", "< 8"), "postgresql")
+        other.sequences[0].owner = "somebody"
+        found = compare(told, other).differences
+        self.assertEqual([f"{one.kind} {one.what}" for one in found], ["changed domain", "changed sequence"])

@@ -8,7 +8,9 @@ from typing import Any, Literal
 
 import msgspec
 
+from indexa.core import platforms
 from indexa.core.collector import gc_paused
+from indexa.core.compare.code import signature
 from indexa.core.compare.differences import Difference
 from indexa.core.compare.matching import (
     KnownRenames,
@@ -207,6 +209,8 @@ def _of_table(match: TableMatch, made: Comparison) -> Iterator[Difference]:
         was, now = getattr(before, field), getattr(after, field)
         if field == "inherits":
             was = tuple(made.forward.full_name(parent) for parent in was)
+        if field == "owner" and not (was and now):
+            continue  # a script does not say it
         if was != now and not (field == "definition_sql" and made.meanings.same_query(before, after)):
             yield Difference(
                 id=f"table:{before.full_name}.{field}", kind="changed", what=_kind_of(before), name=before.name,
@@ -315,7 +319,7 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
     for key, was, now in pairs:
         part_id = f"{key[0]}:{before.full_name}:{key[1]}"
         listed.append(PartMatch(part_id, key[0], was, now))
-        if was is not None and now is not None and made.meanings.same_part(text[key], now):
+        if was is not None and now is not None and made.meanings.same_part(text[key], now, after.schema):
             continue
         kind: Any = "new" if was is None else "gone" if now is None else "changed"
         yield Difference(
@@ -346,7 +350,7 @@ def _apart(made: Comparison) -> Iterator[Difference]:
             was = earlier.get(key)
             if isinstance(was, Sequence):
                 was = translated_sequence(was, made.forward)
-            if was == part or (was is None and key in along):
+            if key in along if was is None else made.meanings.same_object(was, part):
                 continue
             place = {"schema": getattr(part, "schema", ""), "name": part.name}
             kind: Any = "new" if was is None else "changed"
@@ -407,10 +411,14 @@ def object_id(what: str, key: tuple[str, ...]) -> str:
 
 
 def objects_by_key(model: Model, member: str) -> Objects:
-    """Return the objects of one kind by what tells them rejected_renames: schema, name, and of routines the arguments."""
+    """Return the objects of one kind by what tells them apart: schema, name, and of routines the types of their arguments."""
+    dialect = platforms.get(model.platform).dialect if model.platform in platforms.names() else None
     found: Objects = {}
     for part in getattr(model, member):
-        key = (getattr(part, "schema", ""), part.name, getattr(part, "arguments", ""))
+        told = getattr(part, "arguments", "")
+        if told and dialect is not None:
+            told = ", ".join(signature(told, dialect)) if dialect.routines_share_names else ""
+        key = (getattr(part, "schema", ""), part.name, told)
         while key in found:
             key = (*key, "again")  # type: ignore[assignment]
         found[key] = part

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from decimal import Decimal, InvalidOperation
 from functools import lru_cache
 from typing import Any
 
 from indexa.core.scripts.dialect import Dialect
 
+_MOST_DIGITS = 40
 Form = Any
 """Nested tuples."""
 _READ = frozenset((
@@ -28,7 +30,7 @@ class Former:
             exp.Paren: lambda node: self.of(node.this),
             exp.Identifier: self._name,
             exp.Column: self._column,
-            exp.Literal: lambda node: ("literal", node.this, node.is_string),
+            exp.Literal: lambda node: ("literal", node.this if node.is_string else _number(node.this), node.is_string),
             exp.National: lambda node: ("literal", node.this, True),
             exp.Introducer: lambda node: self.of(node.expression),
             exp.Neg: self._negative,
@@ -121,8 +123,10 @@ class Former:
         if kind == exp.DType.ARRAY and to.expressions and not to.expressions[0].expressions:
             kind, is_plain = to.expressions[0].this, True
         if form[0] == "literal":
+            if kind in exp.DataType.NUMERIC_TYPES:
+                return ("literal", _number(form[1]), False)
             text = form[1].removesuffix(" 00:00:00") if kind in exp.DataType.TEMPORAL_TYPES else form[1]
-            return ("literal", text, kind not in exp.DataType.NUMERIC_TYPES)
+            return ("literal", text, True)
         if self._adds_casts and is_plain and kind in _texts():
             return form
         if self._adds_casts and is_plain and kind in _wide() and isinstance(_around(node), self._compared):
@@ -189,6 +193,15 @@ class Former:
         if told.get("kind") in ("INNER", "OUTER"):
             del told["kind"]
         return ("join", tuple(sorted(told.items())))
+
+
+def _number(text: str) -> str:
+    """Return a number without zeros that add nothing; what is none, as it is."""
+    try:
+        number = Decimal(text)
+    except InvalidOperation:
+        return text
+    return format(number.normalize() + 0, "f") if number.is_finite() and abs(number.adjusted()) < _MOST_DIGITS else text
 
 
 def _among(what: Form, values: Iterable[Form]) -> Form:

@@ -13,9 +13,23 @@ from typing import Any
 import msgspec
 
 from indexa.core import platforms
+from indexa.core.compare.code import same_code, same_routine
 from indexa.core.compare.forms import Form, Former
 from indexa.core.compare.parsing import NOWHERE, parsed, told_in_full
-from indexa.core.model import Check, Exclusion, ForeignKey, Index, Key, Model, Table
+from indexa.core.model import (
+    Check,
+    Domain,
+    Exclusion,
+    ForeignKey,
+    Index,
+    Key,
+    Model,
+    Routine,
+    SchemaInfo,
+    Sequence,
+    Table,
+    Trigger,
+)
 from indexa.core.scripts.dialect import Dialect
 
 _LONGEST, _MOST_BRACKETS = 20_000, 2_000
@@ -51,8 +65,8 @@ class Meanings:
         form = _query_form(was, self._before)
         return form is not None and form == _query_form(now, self._after)
 
-    def same_part(self, was: Any, now: Any) -> bool:
-        """Return whether two parts of a table differ in the words of their expressions at most."""
+    def same_part(self, was: Any, now: Any, schema: str = "") -> bool:
+        """Return whether two parts of a table, which lies in a schema, differ in the words of their expressions at most."""
         if was == now:
             return True
         if type(was) is not type(now):
@@ -71,11 +85,35 @@ class Meanings:
                     for one, other in zip(was.parts, now.parts, strict=True)
                 )
             )
+        if isinstance(was, Trigger):
+            return _alike(was, now, "definition", "routine") and same_code(was.definition, now.definition, schema)
         if not isinstance(was, Exclusion):
             return bool(was == now)
         return _alike(was, now, "predicate") and self.same_expression(
             was.predicate, now.predicate
         )  # fmt: skip
+
+    def same_object(self, was: Any, now: Any) -> bool:
+        """Return whether two objects that belong to no table differ in words at most, or in an owner that one side does not know."""
+        if was == now:
+            return True
+        if type(was) is not type(now):
+            return False
+        if isinstance(was, (Sequence, SchemaInfo)) and not (was.owner and now.owner):
+            return _alike(was, now, "owner")
+        if isinstance(was, Domain):
+            return (
+                _alike(was, now, "checks", "default")
+                and self.same_expression(was.default, now.default)
+                and len(was.checks) == len(now.checks)
+                and all(self.same_part(*pair) for pair in zip(was.checks, now.checks, strict=True))
+            )
+        return (
+            isinstance(was, Routine)
+            and self._after.dialect is not None
+            and was.comment == now.comment
+            and same_routine(was, now, self._after.dialect)
+        )
 
 
 def _alike(was: Any, now: Any, *but: str) -> bool:

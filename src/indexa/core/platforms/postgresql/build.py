@@ -41,6 +41,8 @@ _TABLE_KINDS: dict[str, Any] = {
     "v": "view",
     "m": "materialized view",
 }
+_COMMENT_OF_THE_SERVER = ("public", "standard public schema")
+"""What each new database says of its first schema, though nobody wrote it."""
 _IDENTITY = {"a": "always", "d": "by default", None: ""}
 _ACTIONS = dict(zip("arcnd", ACTIONS, strict=True))
 _MATCHES: dict[str, Any] = {"s": "simple", "f": "full", "p": "partial"}
@@ -87,7 +89,9 @@ class CatalogReading:
         self._tick("Reading types, sequences and routines", len(steps), len(steps) + 1)
         model.tables = list(self._tables.values())
         model.schemas = [
-            SchemaInfo(name=schema, owner=owner, comment=comment or "")
+            SchemaInfo(
+                name=schema, owner=owner, comment="" if (schema, comment) == _COMMENT_OF_THE_SERVER else comment or ""
+            )
             for schema, owner, comment in self._fetch(queries.SCHEMAS)
         ]
         if "types" in self._choice.kinds:
