@@ -23,7 +23,7 @@ from indexa.core.model import Model
 from tests.changed_models import dressed, furnished, mutated, renamed
 from tests.core.test_ddl import models
 
-_EXAMPLES = {"postgresql": 8, "mysql": 5, "sqlite": 25, "duckdb": 20}
+_EXAMPLES = {"postgresql": 5, "mysql": 3, "sqlite": 15, "duckdb": 12}
 _DROPS = Options(allow_drops=True)
 _REFUSING = ("may fail", "loses data")
 
