@@ -31,9 +31,11 @@ from indexa.core.model import (
     Trigger,
 )
 from indexa.core.scripts.dialect import Dialect
+from indexa.core.scripts.words import bracket_depth
 
-_LONGEST, _MOST_BRACKETS = 20_000, 2_000
-"""Of a text that is parsed, by judgement: a longer one is compared letter by letter."""
+_LONGEST, _MOST_BRACKETS, _DEEPEST, _MOST_PLACES = 20_000, 2_000, 100, 50
+"""Of a text that is parsed, by judgement, as are the depth of its brackets and the places in lists one behind the other ("a[1][2]"), for
+which the parser takes long: any other is compared letter by letter."""
 
 
 class Meanings:
@@ -155,7 +157,9 @@ def _query_form(view: Table, side: _Side) -> Form | None:
 
 
 def _may_be_parsed(text: str) -> bool:
-    return len(text) <= _LONGEST and text.count("(") <= _MOST_BRACKETS
+    if len(text) > _LONGEST or text.count("(") > _MOST_BRACKETS or text.count("][") > _MOST_PLACES:
+        return False
+    return bracket_depth(text) <= _DEEPEST
 
 
 def _formed(form: Callable[[], Form]) -> Form | None:

@@ -8,6 +8,7 @@ from typing import Any
 
 from indexa.core.model import VIEW_KINDS, Column
 from indexa.core.scripts.state import Draft, Script
+from indexa.core.scripts.words import bracket_depth
 
 _LONGEST_QUERY = 200_000
 _DEEPEST_BRACKETS = 200
@@ -119,7 +120,7 @@ class _Query:
         import sqlglot
 
         query = self._draft.query
-        if len(query) > _LONGEST_QUERY or query.count("(") > 5000 or _depth(query) > _DEEPEST_BRACKETS:
+        if len(query) > _LONGEST_QUERY or query.count("(") > 5000 or bracket_depth(query) > _DEEPEST_BRACKETS:
             raise ValueError("too long or too deep")
         query = _LOCKING.sub("", query)
         logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse stands on the receipt
@@ -262,14 +263,3 @@ def _folded(script: Script, identifier: Any) -> str:
     if quoted or script.dialect.fold == "keep":
         return name
     return name.lower() if script.dialect.fold == "lower" else name.upper()
-
-
-def _depth(query: str) -> int:
-    depth = deepest = 0
-    for letter in query:
-        if letter == "(":
-            depth += 1
-            deepest = max(deepest, depth)
-        elif letter == ")":
-            depth -= 1
-    return deepest

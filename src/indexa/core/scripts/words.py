@@ -25,3 +25,15 @@ def renamed_in(expression: str, old: str, new: str, dialect: Dialect) -> str:
         return written if word[0] != "'" and dialect.key(dialect.plain_name(word)) == old else word
 
     return _STRING_OR_NAME.sub(told, expression)
+
+
+def bracket_depth(text: str) -> int:
+    """Return how deep round brackets nest in a text."""
+    depth = deepest = 0
+    for letter in text:
+        if letter == "(":
+            depth += 1
+            deepest = max(deepest, depth)
+        elif letter == ")":
+            depth -= 1
+    return deepest
