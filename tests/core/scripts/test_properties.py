@@ -34,6 +34,7 @@ HOSTILE = {
     "commas": b"create table t (" + b"," * 100_000 + b"a int);",
     "begins": b"create procedure p as begin " + b"begin case " * 20_000 + b";\ncreate table t (a int);",
     "view": b"create table t (a int); create view v as select " + b"(select " * 3_000 + b"1" + b")" * 3_000 + b";",
+    "places": b"create table t (a int); create view v as select a" + b"[1]" * 20_000 + b" as x from t;",
     "dollars": b"create function f() returns int as $$" + b"$a$ $b$" * 50_000,
     "alters": b"create table t (a int);" + b"alter table t add c int, drop c;" * 5_000,
 }
