@@ -64,7 +64,9 @@ class ExpressionTests(TestCase):
             ("postgresql", "a::varchar(3) = 'x'", "a = 'x'"), ("postgresql", "d::date > now()", "d > now()"),
             ("postgresql", "b in (1, 2)", "b in (1, 3)"), ("postgresql", "a like 'x'", "a ilike 'x'"),
             ("postgresql", "a and b or c", "a and (b or c)"), ("mysql", "a = '5'", "a = 5"), ("mysql", "a = 5 -- x", "a = 6"),
-            ("postgresql", "a is null", ""), ("postgresql", "((", "(("[:1]), ("", "a", "(a)"),
+            ("postgresql", "b <> any (array[1, 2])", "b not in (1, 2)"), ("postgresql", "b > all (array[1])", "not (b <= all (array[1]))"),
+            ("postgresql", "b = all (array[1])", "b = any (array[1])"), ("postgresql", "a = 'abc'::varchar(2)", "a = 'abc'"),
+            ("postgresql", "(b::numeric + 1) / 2 > 1", "(b + 1) / 2 > 1"), ("postgresql", "a is null", ""), ("postgresql", "((", "(("[:1]), ("", "a", "(a)"),
         ):  # fmt: skip
             with self.subTest(one):
                 self.assertFalse(meanings(platform).same_expression(one, other))

@@ -55,20 +55,9 @@ class Former:
         self._whole: dict[type, Callable[[Any], Form]] = {
             exp.Table: self._table, exp.Join: self._join,
         }  # fmt: skip
+        self._comparisons = (exp.EQ, exp.NEQ, exp.GT, exp.GTE, exp.LT, exp.LTE)
         self._adds_casts = dialect.parser in ("postgres", "redshift")
-        self._compared = (
-            exp.EQ,
-            exp.NEQ,
-            exp.GT,
-            exp.GTE,
-            exp.LT,
-            exp.LTE,
-            exp.Between,
-            exp.Add,
-            exp.Sub,
-            exp.Mul,
-            exp.Coalesce,
-        )
+        self._compared = (*self._comparisons, exp.Between, exp.Add, exp.Sub, exp.Mul, exp.Coalesce)
 
     def of(self, node: Any) -> Form:
         """Return the form of a node, of a list of them, or of a plain value."""
@@ -81,7 +70,10 @@ class Former:
         way = self._whole.get(type(node))
         if way is None and all(name in _READ for name, value in node.args.items() if value not in (None, False, [])):
             way = self._ways.get(type(node))
-        form = self._plainly(node) if way is None else way(node)
+        if isinstance(node, self._comparisons) and (quantified := _quantified(node.expression)) is not None:
+            form = self._with_any_or_all(node, *quantified)
+        else:
+            form = self._plainly(node) if way is None else way(node)
         return _not(form) if node.args.get("negate") else form
 
     def _plainly(self, node: Any) -> Form:
@@ -122,16 +114,27 @@ class Former:
         kind, is_plain = to.this, not to.expressions
         if kind == exp.DType.ARRAY and to.expressions and not to.expressions[0].expressions:
             kind, is_plain = to.expressions[0].this, True
-        if form[0] == "literal":
+        if form[0] == "literal" and is_plain:
             if kind in exp.DataType.NUMERIC_TYPES:
                 return ("literal", _number(form[1]), False)
             text = form[1].removesuffix(" 00:00:00") if kind in exp.DataType.TEMPORAL_TYPES else form[1]
             return ("literal", text, True)
         if self._adds_casts and is_plain and kind in _texts():
             return form
-        if self._adds_casts and is_plain and kind in _wide() and isinstance(_around(node), self._compared):
+        if self._adds_casts and is_plain and kind in _wide() and self._is_only_to_compare(node):
             return form
         return ("cast", form, to.sql())
+
+    def _is_only_to_compare(self, cast: Any) -> bool:
+        """Return whether a wider type changes nothing: it does where it is divided, in whole numbers or not."""
+        from sqlglot import exp
+
+        outer = _around(cast)
+        if not isinstance(outer, self._compared):
+            return False
+        while isinstance(outer, (exp.Paren, exp.Add, exp.Sub, exp.Mul, exp.Neg, exp.Coalesce)):
+            outer = outer.parent
+        return not isinstance(outer, (exp.Div, exp.Mod, exp.IntDiv))
 
     def _in(self, node: Any) -> Form:
         if node.args.get("query") or node.args.get("unnest") or node.args.get("field"):
@@ -142,19 +145,20 @@ class Former:
             )
         return _among(self.of(node.this), self._each(node.expressions))
 
-    def _equal(self, node: Any) -> Form:
+    def _with_any_or_all(self, node: Any, word: str, values: Any) -> Form:
+        """Return a comparison with any or all of some values; its opposite is no comparison with the same word."""
         from sqlglot import exp
 
-        values = node.expression
-        is_all = isinstance(values, exp.Anonymous) and values.name.upper() == "ALL" and isinstance(node, exp.NEQ)
-        if isinstance(values, exp.Any) or is_all:
-            held = values.expressions[0] if is_all else values.this
-            while isinstance(held, (exp.Paren, exp.Cast)):
-                held = held.this
-            if isinstance(held, exp.Array):
-                return _among(self.of(node.this), self._each(held.expressions))
-            return ("any", is_all, self.of(node.this), self.of(held))
-        one, other = self.of(node.this), self.of(values)
+        held = values
+        while isinstance(held, (exp.Paren, exp.Cast)):
+            held = held.this
+        if isinstance(held, exp.Array) and (type(node), word) in ((exp.EQ, "any"), (exp.NEQ, "all")):
+            form = _among(self.of(node.this), self._each(held.expressions))
+            return form if word == "any" else _not(form)
+        return (type(node).__name__, word, self.of(node.this), self.of(values))
+
+    def _equal(self, node: Any) -> Form:
+        one, other = self._pair(node)
         if other[0] == "literal":
             return _among(one, (other,))
         if one[0] == "literal":
@@ -241,6 +245,17 @@ def _not(form: Form) -> Form:
 
 def _in_order(forms: Any) -> tuple[Form, ...]:
     return tuple(sorted(forms, key=repr))
+
+
+def _quantified(values: Any) -> tuple[str, Any] | None:
+    """Return "any" or "all" with the values that it is said of; None for a plain value."""
+    from sqlglot import exp
+
+    if isinstance(values, exp.Anonymous) and values.name.upper() in ("ALL", "ANY", "SOME") and values.expressions:
+        return ("all" if values.name.upper() == "ALL" else "any"), values.expressions[0]
+    if isinstance(values, (exp.Any, exp.All)):
+        return ("any" if isinstance(values, exp.Any) else "all"), values.this
+    return None
 
 
 def _around(node: Any) -> Any:
