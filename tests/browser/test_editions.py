@@ -59,6 +59,20 @@ class EditionPageTests(BrowserCase):
         self.work()
         self.see("Change what goes in")
         self.in_preview("billing", "main")
+        mention = {
+            "place": "metering.mtr.inst_dt",
+            "text": "definition",
+            "names": ["metering.mtr.mtr_srl_no"],
+            "table": 1,
+            "column": 2,
+        }
+        Edition.objects.update(
+            mentions=[mention, mention | {"place": "Read this first", "table": 0, "column": 0, "more": 3}]
+        )
+        self.browser.refresh()
+        self.find(".notice summary").send_keys(Keys.ENTER)
+        self.see("metering.mtr.mtr_srl_no", ".notice")
+        self.assert_accessible("a draft whose texts name what is left out")
         self.follow("Change what goes in")
         self.in_preview("Draft", ".cover-line")
         self.find("[name=surroundings]").send_keys(Keys.SPACE)

@@ -33,8 +33,8 @@ from indexa.store.signals import models_published
 State = Edition.State
 OUT = (State.PUBLISHED, State.SUPERSEDED, State.WITHDRAWN)
 """States of editions that were published once: they have a number, and never change."""
-_MOST_MENTIONS = 500
-"""By judgement: more are not a slip but a choice that does not fit."""
+MOST_MENTIONS = 500
+"""That are kept, by judgement: more are not a slip but a choice that does not fit."""
 _FONTS = (
     "atkinson-hyperlegible-next-latin-wght-normal.woff2",
     "atkinson-hyperlegible-mono-latin-wght-normal.woff2",
@@ -66,7 +66,7 @@ def build_edition(job: Job, progress: Progress) -> str:
     frozen, edition.withheld, named = collect(
         area=edition.area, title=edition.title, note=edition.note, models=models, choices=choices, progress=progress
     )
-    edition.mentions = msgspec.to_builtins(named[:_MOST_MENTIONS])
+    edition.mentions = msgspec.to_builtins(named[:MOST_MENTIONS])
     edition.frozen_id = files.keep(parts.freeze(frozen))
     edition.follows = _before(edition)
     book = book_of(frozen, imprint_of(edition))

@@ -20,7 +20,7 @@ from indexa.areas.models import Role
 from indexa.areas.policies import AreaRequest, in_area
 from indexa.core.edition.book import book_of
 from indexa.editions import services
-from indexa.editions.building import OUT, State, between, imprint_of, thawed
+from indexa.editions.building import MOST_MENTIONS, OUT, State, between, imprint_of, thawed
 from indexa.editions.choices import choices_of
 from indexa.editions.discussing import with_addresses, with_objects
 from indexa.editions.forms import ShareForm
@@ -257,6 +257,7 @@ def _show(request: AreaRequest, edition: Edition, new_link: str = "") -> HttpRes
         "can_change": services.can_change(edition),
         "approvals": asked,
         "mentions": [] if edition.state in OUT else with_addresses(request.area, edition.mentions),
+        "mentions_end": len(edition.mentions) >= MOST_MENTIONS,
         "mine": next((one for one in asked if one.person_id == request.user.pk and one.state == "asked"), None),
         "signers": services.possible_signers(edition) if edition.state == State.DRAFT else [],
         "wanted": services.approvals_wanted(request.area),

@@ -412,7 +412,7 @@ def object_id(what: str, key: tuple[str, ...]) -> str:
 
 def objects_by_key(model: Model, member: str) -> Objects:
     """Return the objects of one kind by what tells them apart: schema, name, and of routines the types of their arguments."""
-    dialect = platforms.get(model.platform).dialect if model.platform in platforms.names() else None
+    dialect = platforms.dialect_of(model.platform) if member == "routines" else None
     found: Objects = {}
     for part in getattr(model, member):
         told = getattr(part, "arguments", "")

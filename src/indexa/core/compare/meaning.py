@@ -89,11 +89,9 @@ class Meanings:
             )
         if isinstance(was, Trigger):
             return _alike(was, now, "definition", "routine") and same_code(was.definition, now.definition, schema)
-        if not isinstance(was, Exclusion):
-            return bool(was == now)
-        return _alike(was, now, "predicate") and self.same_expression(
-            was.predicate, now.predicate
-        )  # fmt: skip
+        if isinstance(was, Exclusion):
+            return _alike(was, now, "predicate") and self.same_expression(was.predicate, now.predicate)
+        return bool(was == now)
 
     def same_object(self, was: Any, now: Any) -> bool:
         """Return whether two objects that belong to no table differ in words at most, or in an owner that one side does not know."""
@@ -126,7 +124,7 @@ class _Side:
     """One of the two models: its dialect, and the columns of its tables as queries need them."""
 
     def __init__(self, model: Model) -> None:
-        self.dialect = platforms.get(model.platform).dialect if model.platform in platforms.names() else None
+        self.dialect = platforms.dialect_of(model.platform)
         self._model = model
         self._tables: dict[tuple[str, str], Table] | None = None
 
@@ -163,9 +161,10 @@ def _may_be_parsed(text: str) -> bool:
 
 
 def _formed(form: Callable[[], Form]) -> Form | None:
+    """Return the form of a text; None for one that the library can't parse, stumbles over, or tells otherwise than it does usually."""
     from sqlglot.errors import SqlglotError
 
     try:
         return form()
-    except (SqlglotError, RecursionError):
+    except (SqlglotError, RecursionError, ValueError, LookupError, AttributeError, TypeError):
         return None

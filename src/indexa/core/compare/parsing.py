@@ -16,26 +16,16 @@ ColumnsOf = Callable[[str, str], list[str]]
 
 
 def parsed(text: str, dialect: Dialect) -> Any:
-    """Return the tree of an expression or query. Raises SqlglotError for what can't be parsed."""
+    """Return the tree of an expression or query. Raises SqlglotError, or whatever the library stumbles over, for what can't be parsed."""
     import sqlglot
     from sqlglot import exp
     from sqlglot.errors import ParseError
 
     logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is compared letter by letter
-    tree = _tried(lambda: sqlglot.parse_one(text, dialect=dialect.parser or None))
+    tree = sqlglot.parse_one(text, dialect=dialect.parser or None)
     if isinstance(tree, exp.Command):
         raise ParseError("not an expression")
     return tree
-
-
-def _tried(work: Callable[[], Any]) -> Any:
-    """Return what the library makes of a text; whatever it stumbles over is a text that it can't parse."""
-    from sqlglot.errors import ParseError
-
-    try:
-        return work()
-    except (ValueError, LookupError, AttributeError, TypeError) as error:
-        raise ParseError(str(error)) from error
 
 
 def told_in_full(tree: Any, view: Table, columns_of: ColumnsOf, dialect: Dialect) -> Any:
@@ -49,10 +39,10 @@ def told_in_full(tree: Any, view: Table, columns_of: ColumnsOf, dialect: Dialect
         home = one.db or view.schema
         if columns := columns_of(home, one.name):
             schema.setdefault(home or NOWHERE, {})[one.name] = dict.fromkeys(columns, "text")
-    tree = _tried(lambda: qualify(
+    tree = qualify(
         tree, dialect=dialect.parser or None, db=view.schema or NOWHERE, schema=schema, validate_qualify_columns=False,
         quote_identifiers=False, identify=False,
-    ))  # fmt: skip
+    )  # fmt: skip
     for query in tree.find_all(exp.Select):
         _order_by_values(query)
     first = tree

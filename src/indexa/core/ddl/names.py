@@ -22,7 +22,7 @@ class Namer:
 
     def __init__(self, platform: str, begin: str = "") -> None:
         self._platform = platform
-        self._begin = platforms.get(begin).dialect if begin in platforms.names() and begin != platform else None
+        self._begin = platforms.dialect_of(begin) if begin != platform else None
         self._dialect = platforms.get(platform).dialect
         self._reserved = reserved(platform)
         self.quoted = lru_cache(maxsize=200_000)(self._quoted)

@@ -108,6 +108,11 @@ def names() -> list[str]:
     return sorted(module.name for module in pkgutil.iter_modules(__path__))
 
 
+def dialect_of(name: str) -> Dialect | None:
+    """Return the dialect of a platform; None where a model has no platform, or one that is not known here."""
+    return get(name).dialect if name in names() else None
+
+
 def get(name: str) -> Platform:
     """Load one platform, and only that one."""
     if name not in names():
