@@ -9,6 +9,8 @@ from unittest import TestCase
 from unittest.mock import patch
 
 from indexa.adapters.rehearsing import rehearse
+from indexa.adapters.throwaway import _free_port as free_port
+from indexa.adapters.throwaway import server
 from indexa.core.change.script import Options
 from indexa.core.change.writing import change_of, revert_of
 from indexa.core.compare.comparing import compare
@@ -46,5 +48,29 @@ class NoServerTests(TestCase):
             with self.subTest(platform):
                 told = self.rehearsed(platform, "echo first >&2; echo no space left on device >&2; exit 1")
                 self.assertIn("can't be made ready: no space left on device", told)
+                self.assertIn(
+                    "can't be made ready: ERROR: 6 no such file",
+                    self.rehearsed(platform, "echo 'ERROR: 6 no such file' >&2; echo '0 [ERROR] Aborting' >&2; exit 1"),
+                )
                 self.assertIn("it gives no reason", self.rehearsed(platform, "exit 3"))
                 self.assertIn("did not start", self.rehearsed(platform, "exit 0"))
+
+
+class ServersSideBySideTests(TestCase):
+    def test_temporary_files_of_a_server_are_out_of_reach_of_another(self) -> None:
+        with server("mysql") as own:
+            database = own.database("home")
+            data = Path(database.value("select @@datadir"))
+            self.assertEqual(Path(database.value("select @@tmpdir")), data.parent)
+
+    def test_a_port_that_was_taken_in_the_meantime_is_not_used(self) -> None:
+        for platform in ("postgresql", "mysql"):
+            with self.subTest(platform), server(platform) as first:
+                first.database("first").close()
+                ports = iter([first.port, free_port()])
+                with (
+                    patch("indexa.adapters.throwaway._free_port", lambda given=ports: next(given)),
+                    server(platform) as second,
+                ):
+                    self.assertNotEqual(second.port, first.port)
+                    second.database("first").close()  # it has none of that name yet

@@ -25,6 +25,8 @@ STARTS = ("postgresql", "mysql", "sqlite", "duckdb")
 _ENVIRONMENT = {"PATH": "/usr/sbin:/usr/bin:/bin", "LC_ALL": "C.UTF-8", "HOME": "/tmp"}  # noqa: S108  a home for a server
 _WAIT = 30.0
 """Seconds until a server has to answer."""
+_TRIES = 3
+"""Ports that are tried."""
 
 
 class Database(Protocol):
@@ -92,9 +94,12 @@ class Server:
             self._process.wait()
 
     def _as(self, user: str) -> dict[str, Any]:
-        """Return how a process is started: servers refuse to be root's."""
+        """Return how a process is started: servers refuse to be root's.
+
+        Its temporary files lie in the folder too: MariaDB deletes those that it finds when it starts, also another server's.
+        """
         given: dict[str, Any] = {
-            "env": _ENVIRONMENT,
+            "env": _ENVIRONMENT | {"TMPDIR": str(self._folder)},
             "cwd": "/",
             "stdin": subprocess.DEVNULL,
             "stdout": subprocess.DEVNULL,
@@ -109,23 +114,48 @@ class Server:
         """Make the server's data folder. Raises SourceError with the reason that the program gives."""
         done = subprocess.run(command, check=False, stderr=subprocess.PIPE, **how)
         if done.returncode:
-            why = (done.stderr.decode(errors="replace").strip().splitlines() or ["it gives no reason"])[-1][:200]
+            why = _reason(done.stderr.decode(errors="replace"))
             raise SourceError(
                 "no-server", f"The server of {self.platform} for the rehearsal can't be made ready: {why}", "Look at its installation."
             )  # fmt: skip
 
-    def _wait_for(self, answers: Any) -> None:
-        until = time.monotonic() + _WAIT
-        while time.monotonic() < until:
-            if self._process is not None and self._process.poll() is not None:
-                break
-            with suppress(Exception):
-                answers()
+    def _serve(self, command: list[str], how: dict[str, Any]) -> None:
+        """Start the server on a port that is free, until it answers; on another one if it ended, as the port was taken."""
+        for _ in range(_TRIES):
+            self.port = _free_port()
+            own = [word.replace("{port}", str(self.port)) for word in command]
+            self._process = subprocess.Popen(own, stderr=subprocess.DEVNULL, **how)
+            if self._answers():
                 return
-            time.sleep(0.05)
         raise SourceError(
             "no-server", f"The server of {self.platform} for the rehearsal did not start.", "Look at its installation."
         )
+
+    def _answers(self) -> bool:
+        """Wait for the server. Returns False if it ends; raises SourceError if it does not answer in time."""
+        until = time.monotonic() + _WAIT
+        while self._process is not None and self._process.poll() is None:
+            # Another server may have taken the port in the meantime, and answers in place of this one.
+            with suppress(Exception):
+                if Path(self._data_folder()) == self._folder / "data":
+                    return True
+            if time.monotonic() > until:
+                raise SourceError(
+                    "no-server", f"The server of {self.platform} for the rehearsal does not answer.", "Look at its installation."
+                )  # fmt: skip
+            time.sleep(0.05)
+        return False
+
+    def _data_folder(self) -> str:
+        """Ask the server that answers where its data lies."""
+        raise NotImplementedError
+
+
+def _reason(said: str) -> str:
+    """Return the line of a program's messages that says most: the first that is called an error, else the last."""
+    lines = [line.strip() for line in said.splitlines() if line.strip()]
+    errors = [line for line in lines if "error" in line.lower() and not line.endswith("Aborting")]
+    return (errors or lines[-1:] or ["it gives no reason"])[0][:200]
 
 
 def _free_port() -> int:
@@ -155,7 +185,6 @@ class _PostgreSQL(Server):
         self._prepare(
             [initdb, "-D", str(data), "-U", "indexa", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "-N", "--no-instructions"], how
         )  # fmt: skip
-        self.port = _free_port()
         fast = (
             "fsync=off",
             "synchronous_commit=off",
@@ -167,10 +196,11 @@ class _PostgreSQL(Server):
             word for one in ("listen_addresses=127.0.0.1", "unix_socket_directories=", *fast) for word in ("-c", one)
         ]
         postgres = _program("postgres", "Debian's package postgresql", *bins[-1:])
-        self._process = subprocess.Popen(
-            [postgres, "-D", data, "-p", str(self.port), *options], stderr=subprocess.DEVNULL, **how
-        )
-        self._wait_for(lambda: self._connect("postgres").close())
+        self._serve([postgres, "-D", str(data), "-p", "{port}", *options], how)
+
+    def _data_folder(self) -> str:
+        with closing(self._connect("postgres")) as connection:
+            return str(connection.execute("show data_directory").fetchone()[0])
 
     def _connect(self, name: str) -> Any:
         import psycopg
@@ -205,14 +235,16 @@ class _MySQL(Server):
         self._prepare(
             [install, "--no-defaults", f"--datadir={data}", "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-log-bin"], how
         )  # fmt: skip
-        self.port = _free_port()
-        self._process = subprocess.Popen(
+        self._serve(
             [_program("mariadbd", "Debian's package mariadb-server"), "--no-defaults", f"--datadir={data}", "--bind-address=127.0.0.1",
-             f"--port={self.port}", f"--socket={self._folder}/s", "--skip-log-bin", "--innodb-flush-log-at-trx-commit=0",
-             "--innodb-buffer-pool-size=64M", "--performance-schema=off", "--skip-name-resolve", "--event-scheduler=OFF"],
-            stderr=subprocess.DEVNULL, **how,
+             "--port={port}", f"--socket={self._folder}/s", "--skip-log-bin", "--innodb-flush-log-at-trx-commit=0",
+             "--innodb-buffer-pool-size=64M", "--performance-schema=off", "--skip-name-resolve", "--event-scheduler=OFF"], how
         )  # fmt: skip
-        self._wait_for(lambda: self._connect(None).close())
+
+    def _data_folder(self) -> str:
+        with closing(self._connect(None)) as connection, connection.cursor() as cursor:
+            cursor.execute("select @@datadir")
+            return str(cursor.fetchone()[0])
 
     def _connect(self, name: str | None) -> Any:
         import pymysql
