@@ -17,13 +17,18 @@ _SAME_WORDS = {"procedure": "function", "int": "integer", "bool": "boolean"}
 """Words that platforms take for each other: EXECUTE PROCEDURE and EXECUTE FUNCTION call the same."""
 
 
-def same_code(was: str, now: str, schema: str) -> bool:
+def same_code(was: str, now: str, schema: str, dialect: Dialect | None = None) -> bool:
     """Return whether two definitions are the same but for their layout; `schema` is where what they belong to lies."""
-    return was == now or _tokens(was, schema) == _tokens(now, schema)
+    same_letters = dialect is not None and not dialect.case_matters and dialect.fold == "keep"
+    same_letters = same_letters and dialect is not None and not dialect.double_quoted_strings
+    return was == now or _tokens(was, schema, same_letters) == _tokens(now, schema, same_letters)
 
 
-def _tokens(text: str, schema: str) -> list[str]:
-    """Return what a definition is made of: texts as they are, names without quotes and without that of the schema."""
+def _tokens(text: str, schema: str, same_letters: bool = False) -> list[str]:
+    """Return what a definition is made of: texts as they are, names without quotes and without that of the schema.
+
+    With `same_letters` capitals count in no name, in quotes or not.
+    """
     found: list[str] = []
     for match in _TOKEN.finditer(text):
         kind, piece = match.lastgroup, match[0]
@@ -33,7 +38,7 @@ def _tokens(text: str, schema: str) -> list[str]:
             piece = match["inner"].strip()
         elif kind == "quoted":
             # On some platforms these are texts, in which capitals count.
-            piece = piece[1:-1].lower() if piece[0] != '"' or piece.islower() else piece
+            piece = piece[1:-1].lower() if piece[0] != '"' or piece.islower() or same_letters else piece
         elif kind == "word":
             piece = _SAME_WORDS.get(piece.lower(), piece.lower())
         found.append(piece)
@@ -99,7 +104,8 @@ def same_routine(was: Routine, now: Routine, dialect: Dialect) -> bool:
     one, other = (_tokens(routine.definition, routine.schema) for routine in (was, now))
     if (one[:1] == ["create"]) != (other[:1] == ["create"]):  # of one a server tells the body alone
         long, short = (one, other) if one[:1] == ["create"] else (other, one)
-        return bool(short) and long[-len(short) :] == short
+        bare = short[1:-1] if (short[:1], short[-1:]) == (["("], [")"]) else short  # a macro's, in brackets
+        return any(body and long[-len(body) :] == body for body in (short, bare))
     return one == other
 
 

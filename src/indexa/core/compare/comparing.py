@@ -27,6 +27,9 @@ from indexa.core.model import VIEW_KINDS, ForeignKey, Model, Sequence, Table
 from indexa.core.model.translating import Name, Names, Owned, translated, translated_sequence
 
 COLUMN_FIELDS = ("type", "nullable", "default", "comment", "identity", "generated", "collation", "remark")
+_VIEW_COLUMN_FIELDS = ("type", "comment", "remark")
+"""What a view's column has of its own: whether it may be empty, how it sorts and what it is without a value are the table's it shows, and
+only some servers repeat them."""
 _EXPRESSIONS = ("default", "generated")
 TABLE_FIELDS = (
     "kind",
@@ -211,13 +214,21 @@ def _of_table(match: TableMatch, made: Comparison) -> Iterator[Difference]:
             was = tuple(made.forward.full_name(parent) for parent in was)
         if field == "owner" and not (was and now):
             continue  # a script does not say it
-        if was != now and not (field == "definition_sql" and made.meanings.same_query(before, after)):
+        if was != now and not _mean_the_same(field, before, after, made.meanings):
             yield Difference(
                 id=f"table:{before.full_name}.{field}", kind="changed", what=_kind_of(before), name=before.name,
                 field=field.replace("_", " "), before=worded(was), after=worded(now), **place,
             )  # fmt: skip
     yield from _of_columns(match, made.meanings, place)
     yield from _of_parts(match, made, place)
+
+
+def _mean_the_same(field: str, before: Table, after: Table, meanings: Meanings) -> bool:
+    if field == "definition_sql":
+        return meanings.same_query(before, after)
+    if field == "partitions":
+        return meanings.same_partitions(before, after)
+    return field == "partition_by" and meanings.same_partitioning(before.partition_by, after.partition_by)
 
 
 def _of_columns(match: TableMatch, meanings: Meanings, place: dict[str, Any]) -> Iterator[Difference]:
@@ -237,8 +248,10 @@ def _of_columns(match: TableMatch, meanings: Meanings, place: dict[str, Any]) ->
                 after=column.name, evidence=match.why.get(column.name, ()), **place,
             )  # fmt: skip
         old = earlier[old_name]
-        for field in COLUMN_FIELDS:
+        for field in _VIEW_COLUMN_FIELDS if after.kind in VIEW_KINDS else COLUMN_FIELDS:
             was, now = getattr(old, field), getattr(column, field)
+            if field == "type" and not (was and now) and (after.kind in VIEW_KINDS or column.generated):
+                continue  # a script does not say what its expression comes to
             if was != now and not (field in _EXPRESSIONS and meanings.same_expression(was, now)):
                 yield Difference(
                     id=f"column:{before.full_name}:{old_name}.{field}", kind="changed", what="column", name=old_name, field=field,
@@ -297,9 +310,9 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
     later = _parts_of(after)
     text = {key: translated(part, name, made.forward) for key, part in earlier.items()}
     pairs: list[tuple[tuple[str, str], Any, Any]] = []
-    fresh = {key: part for key, part in later.items() if key not in earlier}
+    fresh = {key: part for key, part in later.items() if made.meanings.names_are_made_up or key not in earlier}
     for key, part in earlier.items():
-        if key in later:
+        if key in later and not made.meanings.names_are_made_up:
             pairs.append((key, part, later[key]))
             continue
         twin = next(
@@ -313,7 +326,7 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
         if twin is not None:
             pairs.append((key, part, fresh.pop(twin)))
         else:
-            pairs.append((key, part, None))
+            pairs.append((key, part, fresh.pop(key, None)))
     pairs += [(key, None, part) for key, part in fresh.items()]
     listed = made.parts[name] = []
     for key, was, now in pairs:

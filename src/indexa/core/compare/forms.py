@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Sequence
 from decimal import Decimal, InvalidOperation
 from functools import lru_cache
@@ -10,6 +11,8 @@ from typing import Any
 from indexa.core.scripts.dialect import Dialect
 
 _MOST_DIGITS = 40
+_MOMENT = re.compile(r"(?:\d{4}-\d\d-\d\d)?(?:^| |$)(?:\d\d:\d\d(?::\d\d(?:\.\d+)?)?(?:[+-]\d\d(?::\d\d)?)?)?")
+_GREENWICH = re.compile(r"(?<=:\d\d)[+-]00(?::00)?$")
 Form = Any
 """Nested tuples."""
 _READ = frozenset((
@@ -20,17 +23,22 @@ _READ = frozenset((
 
 
 class Former:
-    """Brings a parsed text to its form; `home` is the schema of the view whose query it is, None for an expression."""
+    """Brings a parsed text to its form; `home` is the schema of the view whose query it is, None for an expression.
 
-    def __init__(self, dialect: Dialect, home: str | None = None) -> None:
+    With `shortens_moments` texts that look like times are told without what a server adds to them, cast or not.
+    """
+
+    def __init__(self, dialect: Dialect, home: str | None = None, shortens_moments: bool = False) -> None:
         from sqlglot import exp
 
-        self._dialect, self._home = dialect, home
+        self._dialect, self._home, self._shortens_moments = dialect, home, shortens_moments
         self._ways: dict[type, Callable[[Any], Form]] = {
             exp.Paren: lambda node: self.of(node.this),
             exp.Identifier: self._name,
             exp.Column: self._column,
-            exp.Literal: lambda node: ("literal", node.this if node.is_string else _number(node.this), node.is_string),
+            exp.Literal: self._literal,
+            exp.ByteString: self._escaped,
+            exp.RawString: self._escaped,
             exp.National: lambda node: ("literal", node.this, True),
             exp.Introducer: lambda node: self.of(node.expression),
             exp.Neg: self._negative,
@@ -53,7 +61,7 @@ class Former:
             exp.Count: self._count,
         }
         self._whole: dict[type, Callable[[Any], Form]] = {
-            exp.Table: self._table, exp.Join: self._join,
+            exp.Table: self._table, exp.Join: self._join, exp.Trim: self._trim, exp.Interval: self._interval,
         }  # fmt: skip
         self._comparisons = (exp.EQ, exp.NEQ, exp.GT, exp.GTE, exp.LT, exp.LTE)
         self._adds_casts = dialect.parser in ("postgres", "redshift")
@@ -92,11 +100,36 @@ class Former:
 
     def _name(self, node: Any) -> Form:
         dialect = self._dialect
-        return ("name", dialect.key(node.name if node.quoted else dialect.folded(node.name)))
+        is_as_kept = node.quoted or self._home is not None  # a query was told in full names before
+        return ("name", dialect.key(node.name if is_as_kept else dialect.folded(node.name)))
 
     def _column(self, node: Any) -> Form:
         table = node.args.get("table") if self._home is not None else None
         return ("column", self.of(table) if table is not None else "", self.of(node.this))
+
+    def _literal(self, node: Any) -> Form:
+        if not node.is_string:
+            return ("literal", _number(node.this), False)
+        return ("literal", _short_moment(node.this) if self._shortens_moments else node.this, True)
+
+    def _escaped(self, node: Any) -> Form:
+        """Return a text that was written with escapes or between dollars as the text that it stands for; with escapes that the parser
+        leaves, as it is."""
+        if not self._adds_casts:
+            return self._plainly(node)
+        return ("escaped" if "\\" in node.this else "literal", node.this, True)
+
+    def _interval(self, node: Any) -> Form:
+        unit = node.args.get("unit")
+        if unit is None or not getattr(node.this, "is_string", False):
+            return self._plainly(node)
+        return ("interval", _span(f"{node.this.name} {unit.name}"))
+
+    def _trim(self, node: Any) -> Form:
+        told = self._told(node)
+        if told.get("position") == "BOTH":
+            del told["position"]
+        return ("trim", tuple(sorted(told.items())))
 
     def _negative(self, node: Any) -> Form:
         inner = self.of(node.this)
@@ -114,11 +147,12 @@ class Former:
         kind, is_plain = to.this, not to.expressions
         if kind == exp.DType.ARRAY and to.expressions and not to.expressions[0].expressions:
             kind, is_plain = to.expressions[0].this, True
+        if form[0] == "literal" and to.sql() == "INTERVAL":
+            return ("interval", _span(form[1]))
         if form[0] == "literal" and is_plain:
             if kind in exp.DataType.NUMERIC_TYPES:
                 return ("literal", _number(form[1]), False)
-            text = form[1].removesuffix(" 00:00:00") if kind in exp.DataType.TEMPORAL_TYPES else form[1]
-            return ("literal", text, True)
+            return ("literal", _short_moment(form[1]) if kind in exp.DataType.TEMPORAL_TYPES else form[1], True)
         if self._adds_casts and is_plain and kind in _texts():
             return form
         if self._adds_casts and is_plain and kind in _wide() and self._is_only_to_compare(node):
@@ -176,6 +210,8 @@ class Former:
 
     def _call(self, node: Any) -> Form:
         name = node.name.upper()
+        if name == "OCTET_LENGTH" and self._dialect.parser == "mysql":  # what LENGTH is to it
+            return ("Length", (("binary", True), ("this", self.of(node.expressions[0]))))
         return ("count", "*", ()) if name == "COUNT_STAR" else ("call", name, self._each(node.expressions))
 
     def _alias(self, node: Any) -> Form:
@@ -206,6 +242,19 @@ def _number(text: str) -> str:
     except InvalidOperation:
         return text
     return format(number.normalize() + 0, "f") if number.is_finite() and abs(number.adjusted()) < _MOST_DIGITS else text
+
+
+def _short_moment(text: str) -> str:
+    """Return a date or time without the zone of Greenwich, without midnight after a date, and without whole minutes' seconds."""
+    if not _MOMENT.fullmatch(text):
+        return text
+    short = _GREENWICH.sub("", text).removesuffix(" 00:00:00").removesuffix(" 00:00")
+    return short.removesuffix(":00") if short.count(":") == 2 else short
+
+
+def _span(text: str) -> str:
+    """Return a length of time with its units in one form: "2 DAYS" as "2 day"."""
+    return " ".join(word.removesuffix("s") for word in text.lower().split())
 
 
 def _among(what: Form, values: Iterable[Form]) -> Form:

@@ -6,6 +6,7 @@ writes lists and patterns its own way. What both sides come to by the expression
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
@@ -33,6 +34,9 @@ from indexa.core.model import (
 from indexa.core.scripts.dialect import Dialect
 from indexa.core.scripts.words import bracket_depth
 
+_MOMENT = re.compile(r"'\s*::\s*(?:date|time)", re.I)
+"""A literal that a server tells as a date or time: it adds the seconds, the time of day and the time zone that nobody wrote."""
+_TEXT_CAST = re.compile(r"""('(?:[^']|'')*')::text\b(?!\[)|"(?:[^"]|"")*"|'(?:[^']|'')*'""")
 _LONGEST, _MOST_BRACKETS, _DEEPEST, _MOST_PLACES = 20_000, 2_000, 100, 50
 """Of a text that is parsed, by judgement, as are the depth of its brackets and the places in lists one behind the other ("a[1][2]"), for
 which the parser takes long: any other is compared letter by letter."""
@@ -43,7 +47,7 @@ class Meanings:
 
     def __init__(self, before: Model, after: Model) -> None:
         self._before, self._after = _Side(before), _Side(after)
-        self._names_are_made_up = any(
+        self.names_are_made_up = any(
             side.dialect is not None and side.dialect.names_constraints == "duckdb"
             for side in (self._before, self._after)
         )
@@ -55,8 +59,25 @@ class Meanings:
             return True
         if not was or not now:
             return False
-        form = _expression_form(was, self._before.dialect)
-        return form is not None and form == _expression_form(now, self._after.dialect)
+        casts_moments = _MOMENT.search(was) is not None or _MOMENT.search(now) is not None
+        form = _expression_form(was, self._before.dialect, casts_moments)
+        return form is not None and form == _expression_form(now, self._after.dialect, casts_moments)
+
+    def same_partitioning(self, was: str, now: str) -> bool:
+        """Return whether two tables are parted alike: by the same way, and by columns and expressions that mean the same."""
+        (how, columns), (other_how, other_columns) = (
+            text.split("(", 1) if "(" in text else (text, "") for text in (was, now)
+        )
+        if how.split() != other_how.split() and how.upper().split() != other_how.upper().split():
+            return False
+        return self.same_expression(f"({columns}", f"({other_columns}")
+
+    def same_partitions(self, was: Table, now: Table) -> bool:
+        """Return whether two tables are stored in partitions of the same names, each of which holds the same rows."""
+        return len(was.partitions) == len(now.partitions) and all(
+            _alike(one, other, "bound") and same_code(one.bound, other.bound, was.schema)
+            for one, other in zip(was.partitions, now.partitions, strict=True)
+        )
 
     def same_query(self, was: Table, now: Table) -> bool:
         """Return whether the queries of two views show the same columns of the same rows."""
@@ -73,7 +94,7 @@ class Meanings:
             return True
         if type(was) is not type(now):
             return False
-        if self._names_are_made_up and isinstance(was, (Check, ForeignKey, Key)):
+        if self.names_are_made_up and isinstance(was, (Check, ForeignKey, Key)):
             was = msgspec.structs.replace(was, name=now.name)
         if isinstance(was, Check):
             return _alike(was, now, "expression") and self.same_expression(was.expression, now.expression)
@@ -88,7 +109,9 @@ class Meanings:
                 )
             )
         if isinstance(was, Trigger):
-            return _alike(was, now, "definition", "routine") and same_code(was.definition, now.definition, schema)
+            return _alike(was, now, "definition", "routine") and same_code(
+                was.definition, now.definition, schema, self._after.dialect
+            )
         if isinstance(was, Exclusion):
             return _alike(was, now, "predicate") and self.same_expression(was.predicate, now.predicate)
         return bool(was == now)
@@ -136,10 +159,19 @@ class _Side:
 
 
 @lru_cache(maxsize=20_000)
-def _expression_form(text: str, dialect: Dialect | None) -> Form | None:
+def _plainer(text: str, dialect: Dialect) -> str:
+    """Return a text without the casts of literals to texts that PostgreSQL adds, which hide units and the like from the parser."""
+    if dialect.parser != "postgres" or "::" not in text:
+        return text
+    return _TEXT_CAST.sub(lambda found: found[1] or found[0], text)
+
+
+def _expression_form(text: str, dialect: Dialect | None, shortens_moments: bool) -> Form | None:
     if dialect is None or not _may_be_parsed(text):
         return None
-    return _formed(lambda: Former(dialect).of(parsed(text, dialect)))
+    return _formed(
+        lambda: Former(dialect, shortens_moments=shortens_moments).of(parsed(_plainer(text, dialect), dialect))
+    )
 
 
 def _query_form(view: Table, side: _Side) -> Form | None:
@@ -148,7 +180,7 @@ def _query_form(view: Table, side: _Side) -> Form | None:
         return None
 
     def form() -> Form:
-        query = told_in_full(parsed(text, dialect), view, side.columns_of, dialect)
+        query = told_in_full(parsed(_plainer(text, dialect), dialect), view, side.columns_of, dialect)
         return Former(dialect, home=view.schema or NOWHERE).of(query)
 
     return _formed(form)

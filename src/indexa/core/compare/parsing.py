@@ -31,23 +31,18 @@ def parsed(text: str, dialect: Dialect) -> Any:
 def told_in_full(tree: Any, view: Table, columns_of: ColumnsOf, dialect: Dialect) -> Any:
     """Return the query of a view in full names; each column that it shows is called what the view calls it."""
     from sqlglot import exp
-    from sqlglot.optimizer.qualify import qualify
+    from sqlglot.optimizer.normalize_identifiers import normalize_identifiers
 
     _without_brackets(tree)
-    schema: dict[str, Any] = {}
-    for one in tree.find_all(exp.Table):
-        home = one.db or view.schema
-        if columns := columns_of(home, one.name):
-            schema.setdefault(home or NOWHERE, {})[one.name] = dict.fromkeys(columns, "text")
-    tree = qualify(
-        tree, dialect=dialect.parser or None, db=view.schema or NOWHERE, schema=schema, validate_qualify_columns=False,
-        quote_identifiers=False, identify=False,
-    )  # fmt: skip
+    parser = dialect.parser or None
+    tree = normalize_identifiers(tree, dialect=parser)
+    whole = _qualified(tree.copy(), view, columns_of, parser, None)
+    shown = [column.name for column in view.columns]
+    # A view does not follow a table that gets another column later, though its star would.
+    tree = whole if _width(whole) == len(shown) else _qualified(tree, view, columns_of, parser, frozenset(shown))
     for query in tree.find_all(exp.Select):
         _order_by_values(query)
-    first = tree
-    while isinstance(first, (exp.SetOperation, exp.Subquery)):
-        first = first.this
+    first = _first_of(tree)
     if len(first.expressions) == len(view.columns):
         pairs = zip(first.expressions, view.columns, strict=True)
         called = [
@@ -55,6 +50,40 @@ def told_in_full(tree: Any, view: Table, columns_of: ColumnsOf, dialect: Dialect
         ]
         first.set("expressions", called)
     return tree
+
+
+def _qualified(tree: Any, view: Table, columns_of: ColumnsOf, parser: str | None, among: frozenset[str] | None) -> Any:
+    """Return a query with full names and without stars, which stand for the columns that are known, `among` some or all."""
+    from sqlglot import MappingSchema, exp
+    from sqlglot.optimizer.normalize_identifiers import normalize_identifiers
+    from sqlglot.optimizer.qualify import qualify
+
+    schema: dict[str, Any] = {}
+    for one in tree.find_all(exp.Table):
+        home = one.db or view.schema
+        if not one.alias and isinstance(one.this, exp.Identifier):  # the library would lose the capitals of its name
+            one.set("alias", exp.TableAlias(this=exp.to_identifier(one.name, quoted=True)))
+        columns = [name for name in columns_of(home, one.name) if among is None or name in among]
+        named = [normalize_identifiers(exp.to_identifier(name, quoted=True), dialect=parser).name for name in columns]
+        if named:
+            schema.setdefault(home or NOWHERE, {})[one.name] = dict.fromkeys(named, "text")
+    return qualify(
+        tree, dialect=parser, db=view.schema or NOWHERE, schema=MappingSchema(schema, dialect=parser, normalize=False),
+        validate_qualify_columns=False, quote_identifiers=False, identify=False,
+    )  # fmt: skip
+
+
+def _first_of(tree: Any) -> Any:
+    """Return the query that names the columns: of a union the first."""
+    from sqlglot import exp
+
+    while isinstance(tree, (exp.SetOperation, exp.Subquery)):
+        tree = tree.this
+    return tree
+
+
+def _width(tree: Any) -> int:
+    return len(_first_of(tree).expressions)
 
 
 def _without_brackets(tree: Any) -> None:

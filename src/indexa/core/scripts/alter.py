@@ -9,7 +9,7 @@ from indexa.core.model import Check, Column, Key
 from indexa.core.scripts.columns import ColumnReading, begins_action, expression_end, set_default, type_end
 from indexa.core.scripts.constraints import is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, worded
-from indexa.core.scripts.naming import index_foreign_key, name_constraints
+from indexa.core.scripts.naming import index_foreign_key
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.sequences import identity_sequence
 from indexa.core.scripts.state import Draft, Script
@@ -48,7 +48,7 @@ def alter_table(cursor: Cursor, script: Script) -> None:
             place = f"{full}, line {cursor.statement.line_of(start)}"
             script.note("left out", "statements", f"It changes a table that is not in the script: {words[:60]}", place)
         return
-    name_constraints(script.dialect, draft.table)  # the names that an action may speak of
+    script.name_parts(draft)  # the names that an action may speak of
     while cursor.now not in ("", ";"):
         at = cursor.i
         try:
@@ -61,7 +61,7 @@ def alter_table(cursor: Cursor, script: Script) -> None:
         if draft.number not in script.drafts:
             return
     if script.dialect.names_constraints == "postgresql":
-        name_constraints(script.dialect, draft.table)
+        script.name_parts(draft)
         script.own_keys(draft)
 
 
@@ -234,7 +234,7 @@ def _hand_down_checks(script: Script, draft: Draft, before: list[Check]) -> None
     descendants = script.descendants(draft)
     added = [one for one in draft.table.checks if one not in before and one.inherited] if descendants else []
     if added:
-        name_constraints(script.dialect, draft.table)
+        script.name_parts(draft)
         for descendant in descendants:
             descendant.table.checks += [copy.copy(one) for one in added]
 
@@ -350,7 +350,8 @@ def _drop(cursor: Cursor, script: Script, draft: Draft) -> None:
 def _drop_column(cursor: Cursor, script: Script, draft: Draft) -> None:
     missing_is_fine = cursor.take("IF", "EXISTS")
     name = cursor.name()
-    cursor.take("CASCADE")
+    if cursor.take("CASCADE") and script.dialect.names_constraints == "postgresql":
+        script.drop_views_of(draft, name)
     cursor.take("CONSTRAINTS")
     cursor.take("RESTRICT")
     if not script.drop_column(draft, name) and not missing_is_fine:
@@ -531,6 +532,9 @@ def _modify_one(cursor: Cursor, script: Script, draft: Draft, *, change: bool, k
     kept_type, kept_primary = column.type, draft.table.primary_key
     if not keeps:
         column.default, column.comment, column.generated, column.identity, column.nullable = None, "", None, "", True
+        column.collation = ""
+        if script.dialect.names_constraints == "mysql":  # a condition that is said with the column is its definition's
+            draft.table.checks = [one for one in draft.table.checks if one.name != column.name]
     reading.read_type()
     if not column.type:
         column.type = kept_type

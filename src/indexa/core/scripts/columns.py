@@ -125,6 +125,9 @@ class ColumnReading:
         column.type = intern(dialect.canonical_type(text))
         if bare.split("(")[0] in dialect.identity_types:
             column.identity = "by default"
+            if dialect.names_constraints == "mysql":
+                column.nullable = False
+                self.draft.table.unique.append(Key(name="", columns=(column.name,)))
         else:
             self.script.types[text] = column.type
 
@@ -356,6 +359,7 @@ def _check(reading: ColumnReading) -> None:
     name = reading.take_constraint_name()
     if not name and reading.script.dialect.names_constraints == "mysql":
         name = reading.column.name
+        reading.draft.table.checks = [one for one in reading.draft.table.checks if one.name != name]
     reading.draft.table.checks.append(check(reading.cursor, name))
 
 

@@ -6,7 +6,6 @@ import re
 from typing import Any
 
 from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, unquoted_string
-from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.state import Draft, Script
 
 _NAME = r'("[^"]++"|[A-Za-z_]\w*+)'
@@ -111,7 +110,7 @@ def comment_on(cursor: Cursor, script: Script) -> None:
             return
         draft = _draft(cursor, script, cursor.path())
         if script.dialect.names_constraints != "mysql":
-            name_constraints(script.dialect, draft.table)
+            script.name_parts(draft)
         if cursor.take("IS"):
             _label_part(script, draft, name, _said(cursor), trigger=kind == "TRIGGER")
         return

@@ -122,9 +122,10 @@ def _before_columns(cursor: Cursor) -> None:
 
 
 def make_mandatory(script: Script, draft: Draft, names: tuple[str, ...]) -> None:
-    for name in names:
-        if column := script.column(draft, name):
-            column.nullable = False
+    for one in (draft, *script.descendants(draft)):
+        for name in names:
+            if column := script.column(one, name):
+                column.nullable = False
 
 
 def _unique(cursor: Cursor, script: Script, draft: Draft, name: str) -> None:

@@ -70,8 +70,12 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     bare_default: str = ""
     """What DEFAULT without an expression stands for; "" where it is not allowed."""
     primary_key_may_be_null: bool = False
-    query_keeps: frozenset[Literal["not null", "default"]] = frozenset()
+    query_keeps: frozenset[Literal["not null", "default", "comment"]] = frozenset()
     """What a table made by a query has of the columns that the query shows, beside their types."""
+    query_type: Callable[[str], str] = _as_written
+    """What a table made by a query calls the type of a column that the query shows."""
+    views_spell_as_tables: bool = False
+    """Whether a view spells a column as its table does, and not as the query does."""
     routines_share_names: bool = True
     """Whether several routines may have one name, told apart by their arguments."""
     adding_changes: bool = False
@@ -80,8 +84,14 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     """Whether the two actions are one to the platform."""
     index_method: str = "btree"
     """How an index works where its statement does not say."""
+    indexes_keep_order: bool = True
+    """Whether an index knows that a column of it descends."""
     views_follow: bool = False
     """Whether a view's columns are worked out each time it is used, and not once when it is made."""
+    keys_lose_columns: bool = False
+    """Whether a key or index goes on without a column that is dropped."""
+    queries_follow_names: bool = False
+    """Whether the query of a view goes on to show a table or column that is renamed."""
     view_columns_keep_comments: bool = False
     """Whether a view's column has the comment of the table's column that it shows."""
     nicknames: tuple[str, ...] = ()

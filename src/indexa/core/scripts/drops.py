@@ -6,7 +6,7 @@ from typing import Any, Protocol
 
 from indexa.core.model import Routine
 from indexa.core.scripts.cursor import Cursor
-from indexa.core.scripts.state import Draft, Script
+from indexa.core.scripts.state import Script
 
 
 class _Named(Protocol):
@@ -54,16 +54,7 @@ def _drop_table(cursor: Cursor, script: Script) -> None:
                 if one.number in script.drafts:
                     script.drop(one)
             for one in [draft, *along] if "CASCADE" in cursor.up else []:
-                _drop_views_of(script, one)
-
-
-def _drop_views_of(script: Script, shown: Draft) -> None:
-    """Take out the views that show a table, and those that show them, as CASCADE does."""
-    for view in script.views_of(shown):
-        if view.number in script.drafts:
-            script.dropped[view.table.schema, view.table.name] = "views"
-            script.drop(view)
-            _drop_views_of(script, view)
+                script.drop_views_of(one)
 
 
 def undrop(cursor: Cursor, script: Script) -> None:

@@ -9,7 +9,7 @@ from indexa.core.intake.choice import Choice
 from indexa.core.intake.narrowing import narrow
 from indexa.core.intake.receipt import Receipt, count_parts
 from indexa.core.model import Composite, Domain, Enum, Model, Range
-from indexa.core.scripts.naming import name_checks, name_constraints, name_foreign_indexes
+from indexa.core.scripts.naming import name_checks, name_foreign_indexes
 from indexa.core.scripts.queries import settle_queries
 from indexa.core.scripts.state import Draft, Reference, Script
 
@@ -43,7 +43,7 @@ def finish(script: Script, choice: Choice | None) -> tuple[Model, Receipt]:
             message = "Declared, though the engine MyISAM does not hold them."
             script.note("adapted", "foreign keys", message, draft.table.full_name, len(draft.references))
     for draft in script.drafts.values():
-        name_constraints(script.dialect, draft.table)
+        script.name_parts(draft)
         name_foreign_indexes(script.dialect, draft.table)
     for draft in script.drafts.values():
         for index in draft.table.indexes:
@@ -119,7 +119,8 @@ def _settle_reference(script: Script, draft: Draft, reference: Reference) -> Non
         )  # fmt: skip
     for name, ref_name in zip(foreign.columns, foreign.ref_columns, strict=False):
         column, referred = script.column(draft, name), script.column(target, ref_name)
-        if column and referred and not column.type:  # the key says what it is
+        untyped = column and not column.type and not script.dialect.any_type_words
+        if column and referred and untyped:  # the key says what it is
             column.type = referred.type
     missing = [
         f"{one.table.full_name}.{name}"

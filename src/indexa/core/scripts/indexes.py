@@ -14,6 +14,7 @@ _PLAIN = re.compile(
     r"\(\s*((?:[A-Za-z_]\w*+|\"[^\".,\n]++\"|`[^`.,\n]++`)(?:\s*,\s*(?:[A-Za-z_]\w*+|\"[^\".,\n]++\"|`[^`.,\n]++`))*)\s*\)\s*\Z",
     re.I | re.A,
 )
+_HAS_PREFIX = re.compile(r"(?:var)?(?:char|binary)|\w*(?:text|blob)|geo|point|json", re.I)
 _LENGTH = re.compile(r"(?:var)?char\((\d+)\)", re.I)
 _ENDS_PART = frozenset({"ASC", "DESC", "NULLS", "COLLATE", ",", ")", ""})
 
@@ -51,6 +52,8 @@ def _part(cursor: Cursor, script: Script, draft: Draft | None) -> IndexPart:
         if cursor.now == "(" and cursor.ahead(1).isdigit():
             part.length = int(cursor.ahead(1))
             cursor.skip_group()
+            if column and script.dialect.names_constraints == "mysql" and not _HAS_PREFIX.match(column.type):
+                part.length = 0  # the server passes over it
             if column and (whole := _LENGTH.fullmatch(column.type)) and int(whole[1]) <= part.length:
                 part.length = 0  # a prefix as long as the column is no prefix
         if cursor.is_name() and cursor.now not in _ENDS_PART and cursor.now != "WITH":
@@ -70,7 +73,7 @@ def _part(cursor: Cursor, script: Script, draft: Draft | None) -> IndexPart:
         if cursor.take("COLLATE"):
             part.collation = cursor.path()[-1]
         elif cursor.take("DESC"):
-            part.descending = part.nulls_first = True
+            part.descending = part.nulls_first = script.dialect.indexes_keep_order
         elif cursor.take("NULLS"):
             part.nulls_first = cursor.now == "FIRST"
             cursor.i += 1
@@ -80,6 +83,9 @@ def _part(cursor: Cursor, script: Script, draft: Draft | None) -> IndexPart:
             if not part.operator_class and cursor.is_name() and cursor.now not in _ENDS_PART:
                 part.operator_class = "" if cursor.now == "WITH" else cursor.raw[cursor.i]
             cursor.i += 1
+    indexed = script.column(draft, part.column) if draft and part.collation and part.column else None
+    if indexed and script.dialect.key(indexed.collation) == script.dialect.key(part.collation):
+        part.collation = ""  # as the column sorts anyway
     if part.descending and script.dialect.names_constraints != "postgresql":
         part.nulls_first = False
     return part

@@ -21,6 +21,9 @@ def references(cursor: Cursor, script: Script, draft: Draft, columns: tuple[str,
     ref_columns = cursor.names_group() if cursor.now == "(" else ()
     foreign = ForeignKey(name=name, columns=columns, ref_schema=schema, ref_table=table, ref_columns=ref_columns)
     _foreign_tail(cursor, foreign)
+    if script.dialect.names_constraints == "mysql":  # the engine knows no default to set
+        foreign.on_delete = NO_ACTION if foreign.on_delete == "set default" else foreign.on_delete
+        foreign.on_update = NO_ACTION if foreign.on_update == "set default" else foreign.on_update
     if script.dialect.restrict_is_no_action:
         foreign.on_delete = NO_ACTION if foreign.on_delete == "restrict" else foreign.on_delete
         foreign.on_update = NO_ACTION if foreign.on_update == "restrict" else foreign.on_update

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Callable
 
 from indexa.core.model import Check, Domain, ForeignKey, Index, IndexPart, Table
 from indexa.core.scripts.dialect import Dialect
@@ -12,30 +13,27 @@ from indexa.core.scripts.words import names_in
 _LONGEST_NAME = 63
 
 
-def name_constraints(dialect: Dialect, table: Table) -> None:
-    """Give constraints and indexes without a name the one that the platform makes up, if it does."""
+def name_constraints(dialect: Dialect, table: Table, is_taken: Callable[[str], bool]) -> None:
+    """Give constraints and indexes without a name the one that the platform makes up, if it does.
+
+    `is_taken` says whether another table of the schema has a constraint or index of a name.
+    """
     if not dialect.names_constraints:
         return
     if dialect.names_constraints == "mysql":
         _name_like_mysql(table)
         return
     ours = dialect.names_constraints == "duckdb"  # there the names hold all columns, those referred to as well
-    taken = (
-        {key.name for key in table.unique}
-        | {check.name for check in table.checks}
-        | {f.name for f in table.foreign_keys}
-    )
+    taken = names_of_parts(table)
 
     def free(base: str) -> str:
         name, number = base, 0
-        while name in taken:
+        while name in taken or is_taken(name):
             number += 1
             name = f"{base}{number}"
         taken.add(name)
         return name
 
-    if table.primary_key:  # a unique key over the very same columns is dropped by the platform
-        table.unique = [key for key in table.unique if key.name or key.columns != table.primary_key.columns]
     if table.primary_key and not table.primary_key.name:
         table.primary_key.name = free(
             made_name(table.name, "_".join(table.primary_key.columns) if ours else "", "pkey")
@@ -55,6 +53,12 @@ def name_constraints(dialect: Dialect, table: Table) -> None:
     for index in table.indexes:
         columns = _each_once([*(part.column or _called(part.expression) for part in index.parts), *index.included])
         index.name = index.name or free(made_name(table.name, columns, "idx"))
+
+
+def names_of_parts(table: Table) -> set[str]:
+    """Return what a table's keys, checks and indexes are called."""
+    parts = [*table.unique, *table.checks, *table.foreign_keys, *table.exclusions, *table.indexes]
+    return {one.name for one in parts} | ({table.primary_key.name} if table.primary_key else set())
 
 
 def _named_by(check: Check, table: Table, dialect: Dialect, *, each_time: bool) -> str:
@@ -124,16 +128,18 @@ def _name_like_mysql(table: Table) -> None:
             key.name = key.name or _numbered(key.columns[0] if key.columns else "", taken)
         for index in table.indexes:
             index.name = index.name or _numbered(index.parts[0].column if index.parts else "", taken)
-    number = 0
+    start = f"{table.name}_ibfk_"
+    given = [one.name.removeprefix(start) for one in table.foreign_keys if one.name.startswith(start)]
+    number = max((int(one) for one in given if one.isdecimal()), default=0)
     for foreign in table.foreign_keys:
         if not foreign.name:
             number += 1
-            foreign.name = f"{table.name}_ibfk_{number}"
-    number = 0
+            foreign.name = f"{start}{number}"
+    number, known = 1, {check.name for check in table.checks}
     for check in table.checks:
-        if not check.name:
+        while not check.name:
+            check.name = "" if f"CONSTRAINT_{number}" in known else f"CONSTRAINT_{number}"
             number += 1
-            check.name = f"CONSTRAINT_{number}"
 
 
 def name_foreign_indexes(dialect: Dialect, table: Table) -> None:

@@ -78,6 +78,10 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
             column.default = None
         if not a_view and "not null" not in script.dialect.query_keeps:
             column.nullable = True
+        if not a_view:
+            column.type = script.dialect.query_type(column.type)
+        if not a_view and "comment" not in script.dialect.query_keeps:
+            column.comment = ""
     if draft.table.columns:  # a table that names its columns itself; the query may say their types, or add some
         for column, queried in zip(draft.table.columns, found_by_query, strict=False):
             column.type = column.type or queried.type
@@ -209,7 +213,7 @@ class _Query:
         if isinstance(inner, exp.Star) or (isinstance(inner, exp.Column) and isinstance(inner.this, exp.Star)):
             table = inner.table.lower() if isinstance(inner, exp.Column) else ""
             sources = [known.get(table, [])] if table else list(known.values())
-            return [_shown(one.name, one) for columns in sources for one in columns]
+            return [self._as_shown(one.name, one) for columns in sources for one in columns]
         name = (
             _folded(self._script, alias)
             if alias
@@ -224,14 +228,19 @@ class _Query:
         if column is not None and kept is not inner:
             return [Column(name, 0, column.type, collation=column.collation)]
         if column is not None:
-            twin = _shown(name, column)
-            if self._script.dialect.view_columns_keep_comments:
-                twin.comment = column.comment
-            return [twin]
+            spelled = column.name if not alias and self._script.dialect.views_spell_as_tables else name
+            return [self._as_shown(spelled, column)]
         if isinstance(inner, exp.Cast):
             written = inner.to.sql(dialect=self._script.dialect.parser or None)
             return [Column(name, 0, self._script.dialect.canonical_type(written))]
         return [Column(name, 0, "")]
+
+    def _as_shown(self, name: str, column: Column) -> Column:
+        """Return a column that a query shows as it is, with its comment where the platform keeps that."""
+        shown, dialect = _shown(name, column), self._script.dialect
+        if dialect.view_columns_keep_comments or "comment" in dialect.query_keeps:
+            shown.comment = column.comment
+        return shown
 
     def _unnamed(self, inner: Any) -> str:
         from sqlglot import exp

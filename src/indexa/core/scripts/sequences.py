@@ -84,6 +84,9 @@ def sequence(cursor: Cursor, script: Script, *, made: bool) -> None:
     else:
         return
     read_options(cursor, script, found, cursor.end, made=made)
+    if made and script.dialect.names_constraints == "mysql":
+        found.maximum = min(found.maximum, 2**63 - 2)
+        found.cache = 1000 if found.cache == 1 else found.cache
 
 
 def read_options(cursor: Cursor, script: Script, found: Sequence, end: int, *, made: bool) -> None:

@@ -11,6 +11,8 @@ import msgspec
 from indexa.core.intake.receipt import Fate, Note
 from indexa.core.model import VIEW_KINDS, Column, ForeignKey, Index, Key, Model, SchemaInfo, Table
 from indexa.core.scripts.dialect import Dialect
+from indexa.core.scripts.following import column_renamed, table_renamed, trigger_moved, trigger_reworded
+from indexa.core.scripts.naming import name_constraints, names_of_parts
 from indexa.core.scripts.sequence_pool import SequencePool
 from indexa.core.scripts.words import names_in, renamed_in
 
@@ -100,6 +102,8 @@ class Script:
         self.noted = 0
         self.extension_types: dict[str, str] = {}
         self._index_owner: dict[tuple[str, str], int] = {}
+        self._named: dict[tuple[str, str], int] = {}
+        """Numbers of drafts by schema and name of their constraints and indexes, also of those that they had once."""
 
     # names -----------------------------------------------------------------------------------------------------
 
@@ -162,7 +166,11 @@ class Script:
         self._unlist(self._key(draft.table.schema, draft.table.name), draft.number)
         self.sequences.drop_of(draft.table.full_name)
         for other, ref in self._referring.pop(draft.number, ()):
-            if not self.dialect.keeps_references and any(ref is one for one in other.references):
+            if self.dialect.keeps_references:
+                if self.dialect.key(ref.name) != self.dialect.key(draft.table.name):  # it was renamed before
+                    ref.schema, ref.name, ref.target = draft.table.schema, draft.table.name, -1
+                    ref.key.ref_schema, ref.key.ref_table = ref.schema, ref.name
+            elif any(ref is one for one in other.references):
                 other.references.remove(ref)
                 other.table.foreign_keys.remove(ref.key)
 
@@ -188,6 +196,16 @@ class Script:
         found = self._shown_by.get(draft.number, ())
         return [one for one in found if one.number in self.drafts and one.table.kind in VIEW_KINDS]
 
+    def drop_views_of(self, shown: Draft, column: str = "") -> None:
+        """Take out the views that show a table, or a column of it, and those that show them, as CASCADE does."""
+        key = self.dialect.key
+        for view in self.views_of(shown):
+            names = {key(name) for name in names_in(view.table.definition_sql, self.dialect)} | set(view.columns)
+            if view.number in self.drafts and (not column or key(column) in names):
+                self.dropped[view.table.schema, view.table.name] = "views"
+                self.drop(view)
+                self.drop_views_of(view)
+
     def restore(self, schema: str, name: str) -> None:
         """Take in again what was dropped under a name, without the references to it."""
         key = self._key(self.schema_for(schema), name)
@@ -205,6 +223,7 @@ class Script:
         self._former[former] = draft.number
         draft.table.schema, draft.table.name = schema, name
         self._list(self._key(schema, name), draft.number)
+        self._tell_queries(draft, own)
         for child in self.children(full_name):
             renamed = (draft.table.full_name if one == full_name else one for one in child.table.inherits)
             self.inherit(child, tuple(renamed))
@@ -222,6 +241,25 @@ class Script:
         for sequence in self.sequences.of(full_name):
             column = sequence.owned_by.rpartition(".")[2]
             self.sequences.change(sequence, schema=schema, owned_by=f"{draft.table.full_name}.{column}")
+
+    def _tell_queries(self, draft: Draft, old: tuple[str, str]) -> None:
+        """Let triggers, and views where the platform does so, speak of a table by the name that it has now."""
+        new = draft.table.schema, draft.table.name
+        for trigger in draft.table.triggers:
+            trigger.definition = trigger_moved(trigger.definition, old, new, self.dialect)
+        for view in self._bound_views(draft):
+            self._reword(view, lambda query: table_renamed(query, old, new, self.first_schema, self.dialect))
+
+    def _bound_views(self, draft: Draft) -> list[Draft]:
+        return self.views_of(draft) if self.dialect.queries_follow_names else []
+
+    def _reword(self, view: Draft, reworded: Callable[[str], str]) -> None:
+        view.table.definition_sql = reworded(view.table.definition_sql)
+        view.query = view.query and reworded(view.query)
+
+    def _columns_at(self, path: tuple[str, str]) -> set[str]:
+        found = self.find(*path)
+        return set(found.columns) if found else set()
 
     def rename_schema(self, former: str, name: str) -> None:
         """Give a schema another name; all that is in it follows."""
@@ -296,6 +334,24 @@ class Script:
         if not schema:
             self._index_owner[self._key("", name)] = draft.number
 
+    def name_parts(self, draft: Draft) -> None:
+        """Give constraints and indexes of a table that have no name the one that the platform makes up."""
+        table = draft.table
+        name_constraints(self.dialect, table, lambda name: self._is_taken(draft, name))
+        if self.dialect.names_constraints == "postgresql":
+            self._named |= dict.fromkeys(((table.schema, name) for name in names_of_parts(table)), draft.number)
+
+    def _is_taken(self, draft: Draft, name: str) -> bool:
+        """Say whether another table of the schema has a constraint or index of a name, as names are one by one in a schema."""
+        schema = draft.table.schema
+        other = self.drafts.get(self._named.get((schema, name), draft.number))
+        return (
+            other is not None
+            and other is not draft
+            and other.table.schema == schema
+            and name in names_of_parts(other.table)
+        )
+
     def own_keys(self, draft: Draft) -> None:
         """Note whose the indexes of keys are, which have the keys' names."""
         table = draft.table
@@ -337,6 +393,18 @@ class Script:
         former, column.name = column.name, new
         draft.columns[key(new)] = column
         _rename_in_keys(draft.table, key(former), new, self.dialect)
+        for check in draft.table.checks if self.dialect.names_constraints == "mysql" else ():
+            check.name = new if check.name == former else check.name  # one that is said with the column
+        for trigger in draft.table.triggers if self.dialect.queries_follow_names else ():
+            trigger.definition = trigger_reworded(trigger.definition, former, new, self.dialect)
+        path = draft.table.schema, draft.table.name
+        for view in self._bound_views(draft):
+            self._reword(
+                view,
+                lambda query: column_renamed(
+                    query, path, former, new, self.first_schema, self.dialect, self._columns_at
+                ),
+            )
         for sequence in self.sequences.of(draft.table.full_name):
             if sequence.owned_by == f"{draft.table.full_name}.{former}":
                 self.sequences.change(sequence, owned_by=f"{draft.table.full_name}.{new}")
@@ -362,6 +430,8 @@ class Script:
 
         if table.primary_key and holds(table.primary_key.columns):
             table.primary_key = None
+        if self.dialect.keys_lose_columns:
+            _lose_column(table, gone, key)
         table.unique = [one for one in table.unique if not holds(one.columns)]
         table.indexes = [one for one in table.indexes if not holds(_columns_of(one, self.dialect))]
         table.checks = [one for one in table.checks if not holds(tuple(names_in(one.expression, self.dialect)))]
@@ -402,6 +472,16 @@ class Script:
             if rest or not places:
                 lines.append(Note(fate, kind, reason, rest, "and more" if places else ""))
         return lines
+
+
+def _lose_column(table: Table, gone: str, key: Callable[[str], str]) -> None:
+    """Leave the other columns of keys and indexes that hold one which is going."""
+    for one in table.unique:
+        kept = tuple(name for name in one.columns if key(name) != gone)
+        one.columns = kept or one.columns
+    for index in table.indexes:
+        parts = tuple(part for part in index.parts if key(part.column) != gone)
+        index.parts = parts or index.parts
 
 
 def _columns_of(index: Index, dialect: Dialect) -> tuple[str, ...]:

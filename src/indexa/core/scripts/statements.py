@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 from typing import TypeAlias
 
+from indexa.core.model import Table
 from indexa.core.scripts import alter, alter_objects, comments, drops, indexes, objects, sequences, tables
 from indexa.core.scripts.batches import slice_of
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, unquoted_string
@@ -233,13 +234,26 @@ def _select(cursor: Cursor, script: Script) -> None:
         script.search = tuple(paths) or (script.first_schema,)
     elif "INTO" in cursor.up and "FROM" in cursor.up:
         at = cursor.up.index("INTO")
-        if script.dialect.bodies == "go" and cursor.is_name(at + 1) and not cursor.raw[at + 1].startswith(("@", "#")):
-            script.note(
-                "left out",
-                "tables",
-                "SELECT INTO makes it as the script runs; its columns are not known.",
-                cursor.tight_text(at + 1, cursor.up.index("FROM")),
-            )
+        makes = script.dialect.bodies == "go" or script.dialect.names_constraints == "postgresql"
+        if makes and cursor.is_name(at + 1) and not cursor.raw[at + 1].startswith(("@", "#")):
+            _select_into(cursor, script, at)
+
+
+def _select_into(cursor: Cursor, script: Script, at: int) -> None:
+    """Read a query that makes a table of what it shows; `at` is the place of INTO."""
+    cursor.i = at + 1
+    modifiers = {cursor.take_any(("TEMP", "TEMPORARY", "UNLOGGED"))}
+    cursor.take("TABLE")
+    start = cursor.i
+    schema, name = cursor.qualified()
+    schema = script.schema_for(schema)
+    if script.exists(schema, name):
+        return
+    table = Table(schema=schema, name=name, unlogged="UNLOGGED" in modifiers)
+    draft = script.add(table, f"{table.full_name}, line {cursor.statement.line_of(start)}")
+    draft.temporary = bool(modifiers & {"TEMP", "TEMPORARY"})
+    query = f"{cursor.text(0, at)} {cursor.text(cursor.i, cursor.end)}"
+    script.await_query(draft, query.rstrip("; \n"))
 
 
 def _anonymous(cursor: Cursor, script: Script) -> None:

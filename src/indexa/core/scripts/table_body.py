@@ -5,12 +5,13 @@ from __future__ import annotations
 import copy
 from collections.abc import Callable
 
+from msgspec.structs import replace
+
 from indexa.core.model import Column, Key
 from indexa.core.scripts.columns import ColumnReading
 from indexa.core.scripts.constraints import BEGIN_CONSTRAINT, is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.known_columns import MARK
-from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.remarks import LONGEST, cleaned
 from indexa.core.scripts.sequences import like_sequence
 from indexa.core.scripts.state import Draft, Script
@@ -173,18 +174,18 @@ def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: frozenset
         if twin.identity and script.dialect.names_constraints == "postgresql":
             like_sequence(script, draft, twin, f"{pattern.table.full_name}.{column.name}")
     table = draft.table
-    name_constraints(script.dialect, pattern.table)
+    script.name_parts(pattern)
     if everything or "constraints" in copied:
         table.checks += [copy.copy(one) for one in pattern.table.checks]
     if everything or "indexes" in copied:
         if pattern.table.primary_key:
             table.primary_key = Key(name="", columns=pattern.table.primary_key.columns)
         keep = script.dialect.inline_indexes
-        table.unique += [Key(name=one.name if keep else "", columns=one.columns) for one in pattern.table.unique]
+        table.unique += [replace(one, name=one.name if keep else "") for one in pattern.table.unique]
         table.exclusions += [copy.copy(exclusion) for exclusion in pattern.table.exclusions]
         for exclusion in table.exclusions:
             exclusion.name = ""
         for one in pattern.table.indexes:
-            twin_index = copy.copy(one)
+            twin_index = copy.deepcopy(one)  # its parts too, for each table's columns may be renamed
             twin_index.name = one.name if keep else ""
             table.indexes.append(twin_index)

@@ -9,7 +9,6 @@ from indexa.core.model import Index, IndexPart, Key, Partition
 from indexa.core.scripts.columns import in_bytes
 from indexa.core.scripts.constraints import columns_of, make_mandatory, table_constraint
 from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, worded
-from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_body import read_columns
 
@@ -242,7 +241,7 @@ def _inherits(cursor: Cursor, script: Script, draft: Draft) -> None:
         schema, name = cursor.qualified()
         parent = script.find(schema, name)
         if parent:
-            name_constraints(script.dialect, parent.table)
+            script.name_parts(parent)
             parents.append(parent.table.full_name)
             for column in parent.table.columns:
                 if key(column.name) not in draft.columns:
@@ -322,7 +321,9 @@ def _listed_partitions(cursor: Cursor, script: Script, draft: Draft) -> None:
         cursor.skip_group()
     if cursor.now != "(":
         if script.dialect.names_constraints == "mysql":
-            draft.table.partitions = [Partition(draft.table.schema, f"p{n}", "") for n in range(min(counted, _MOST))]
+            draft.table.partitions = [
+                Partition(draft.table.schema, f"p{n}", "") for n in range(min(counted or 1, _MOST))
+            ]
         return
     _partitions_in_brackets(cursor, draft)
 

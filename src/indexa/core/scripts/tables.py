@@ -6,7 +6,6 @@ from typing import Any
 
 from indexa.core.model import Column, Key, Table
 from indexa.core.scripts.cursor import Cursor
-from indexa.core.scripts.naming import name_constraints
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_body import ALL_COPIED, copy_columns, read_columns
@@ -67,20 +66,24 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
         for name in draft.table.primary_key.columns if draft.table.primary_key else ():
             if column := script.column(draft, name):
                 column.nullable = False  # one that is inherited as well
-        name_constraints(script.dialect, draft.table)  # by the names that columns have now
+        script.name_parts(draft)  # by the names that columns have now
         script.own_keys(draft)
     return draft
 
 
 def _without_twins(draft: Draft) -> None:
     """Leave a unique key that a statement declares twice only once, under the name that one of them has."""
-    kept: dict[tuple[str, ...], Key] = {}
+
+    def meaning(key: Key) -> tuple[object, ...]:
+        return key.columns, key.deferrable, key.initially_deferred, key.nulls_distinct
+
+    kept: dict[tuple[object, ...], Key] = {}
     for key in draft.table.unique:
-        first = kept.setdefault(key.columns, key)
+        first = kept.setdefault(meaning(key), key)
         if first is not key:
             first.name = first.name or key.name
     primary = draft.table.primary_key
-    if primary and (twin := kept.pop(primary.columns, None)):
+    if primary and (twin := kept.pop(meaning(primary), None)):
         primary.name = primary.name or twin.name
     draft.table.unique = list(kept.values())
 

@@ -8,6 +8,11 @@ from indexa.core.scripts.dialect import Dialect
 
 _STRING_OR_NAME = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")+"|`(?:[^`]|``)+`|\w+""")
 _PLAIN = re.compile(r"[A-Za-z_]\w*")
+_RESERVED = frozenset(
+    "all and as between by case check column constraint create cross default desc distinct else end foreign from grant group having in into "
+    "is join key like limit not null on or order primary references select set table then to union unique user using values when where with".split()
+)
+"""Words that are no names without quotes on nearly every platform."""
 
 
 def names_in(expression: str, dialect: Dialect) -> list[str]:
@@ -17,14 +22,21 @@ def names_in(expression: str, dialect: Dialect) -> list[str]:
 
 def renamed_in(expression: str, old: str, new: str, dialect: Dialect) -> str:
     """Return an expression with one name in place of another; `old` is as the dialect compares names."""
-    plain = _PLAIN.fullmatch(new) and dialect.plain_name(new) == new
-    written = new if plain else f"`{new}`" if "`" in dialect.identifier_quotes[:1] else f'"{new}"'
+    written = written_name(new, dialect)
 
     def told(token: re.Match[str]) -> str:
         word = token[0]
         return written if word[0] != "'" and dialect.key(dialect.plain_name(word)) == old else word
 
     return _STRING_OR_NAME.sub(told, expression)
+
+
+def written_name(name: str, dialect: Dialect) -> str:
+    """Return a name as a script writes it: in quotes where it needs them."""
+    if _PLAIN.fullmatch(name) and dialect.plain_name(name) == name and name.lower() not in _RESERVED:
+        return name
+    quote = "`" if "`" in dialect.identifier_quotes[:1] else '"'
+    return f"{quote}{name.replace(quote, quote * 2)}{quote}"
 
 
 def bracket_depth(text: str) -> int:

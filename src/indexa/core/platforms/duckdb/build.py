@@ -162,18 +162,20 @@ class CatalogReading:
             table = self._builder.table(schema, table_name)
             if table is None:
                 continue
+            columns = _as_called(table, columns or ())
             if kind == "PRIMARY KEY":
-                table.primary_key = Key(name=name or "", columns=tuple(columns))
+                table.primary_key = Key(name=name or "", columns=columns)
             elif kind == "UNIQUE":
-                table.unique.append(Key(name=name or "", columns=tuple(columns)))
+                table.unique.append(Key(name=name or "", columns=columns))
             elif kind == "FOREIGN KEY":
+                target = self._builder.table(schema, ref_table)
                 table.foreign_keys.append(
                     ForeignKey(
                         name=name or "",
-                        columns=tuple(columns),
+                        columns=columns,
                         ref_schema=schema,
-                        ref_table=ref_table,
-                        ref_columns=tuple(ref_columns),
+                        ref_table=target.name if target else ref_table,
+                        ref_columns=_as_called(target, ref_columns) if target else tuple(ref_columns),
                     )
                 )
             else:
@@ -184,12 +186,15 @@ class CatalogReading:
             table = self._builder.table(schema, table_name)
             if table is None:
                 continue
-            known = {column.name for column in table.columns}
+            known = {column.name.lower(): column.name for column in table.columns}
             listed = [
                 part.strip() for part in re.split(r",(?![^(]*\))", (expressions or "").strip("[]")) if part.strip()
             ]
             bare = [part.strip("'\"") for part in listed]
-            parts = tuple(IndexPart(column=part) if part in known else IndexPart(expression=part) for part in bare)
+            parts = tuple(
+                IndexPart(column=known[part.lower()]) if part.lower() in known else IndexPart(expression=part)
+                for part in bare
+            )
             table.indexes.append(
                 Index(name=name, comment=comment or "", parts=parts, unique=bool(unique), method="art")
             )
@@ -217,6 +222,12 @@ class CatalogReading:
                     language="SQL", definition=definition or "",
                 )
             )  # fmt: skip
+
+
+def _as_called(table: Table, names: Iterable[str]) -> tuple[str, ...]:
+    """Return columns by the names that the table calls them: a constraint repeats the letters of its own statement."""
+    called = {column.name.lower(): column.name for column in table.columns}
+    return tuple(called.get(name.lower(), name) for name in names)
 
 
 def _generated_columns(sql: str) -> dict[str, str]:

@@ -18,17 +18,23 @@ _ALIASES = {
 }  # fmt: skip
 
 
-_NESTED = re.compile(r"^(struct|map|union|array)\s*\((.*)\)((?:\[\d*\])*)$", re.I | re.S)
+_NESTED = re.compile(r"^(struct|row|map|union|array)\s*\((.*)\)((?:\[\d*\])*)$", re.I | re.S)
+
+
+_BETWEEN = re.compile(r"('(?:[^']|'')*')|\s*,\s*")
 
 
 @lru_cache(maxsize=4096)
 def canonical_type(text: str) -> str:
     """Word a type as duckdb_columns() does: lengths of text say nothing there and are left out."""
+    if text[:5].lower() == "enum(":
+        return "ENUM" + _BETWEEN.sub(lambda found: found[1] or ", ", text[4:])
     nested = _NESTED.match(text)
     if nested:
-        named = nested[1].lower() in ("struct", "union")
+        kind = {"ROW": "STRUCT"}.get(nested[1].upper(), nested[1].upper())
+        named = kind in ("STRUCT", "UNION")
         members = ", ".join(_member(part.strip(), named=named) for part in _members(nested[2]))
-        return f"{nested[1].upper()}({members}){nested[3]}"
+        return f"{kind}({members}){nested[3]}"
     found = re.match(r"^([A-Za-z0-9_ ]+?)\s*(\([\d, ]*\))?((?:\[\d*\])*)$", text)
     if found is None:
         return text
@@ -65,6 +71,8 @@ DIALECT = Dialect(
     commands=r"\.\w",
     canonical_type=canonical_type,
     names_constraints="duckdb",
+    indexes_keep_order=False,
+    views_spell_as_tables=True,
     index_method="art",
     nicknames=("duckdb",),
     signs=(

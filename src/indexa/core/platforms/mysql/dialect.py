@@ -57,11 +57,22 @@ def canonical_type(text: str) -> str:
     if base == "decimal":
         arguments = arguments or "(10,0)"
         arguments = arguments if "," in arguments else arguments[:-1] + ",0)"
+    if base in ("text", "blob") and arguments[1:-1].isdecimal():
+        base, arguments = _room_for(int(arguments[1:-1]), base), ""
     if base in ("char", "binary", "bit") and not arguments:
         arguments = "(1)"
     if base == "float" and arguments[1:-1].isdecimal():
         base, arguments = ("float" if int(arguments[1:-1]) <= 24 else "double"), ""
     return base + arguments + (" unsigned" if unsigned else "") + (" zerofill" if zerofill else "")
+
+
+def _room_for(length: int, base: str) -> str:
+    """Return the smallest type that holds so many letters, of four bytes each, or bytes."""
+    size = length * 4 if base == "text" else length
+    return next(
+        (f"{name}{base}" for name, most in (("tiny", 2**8), ("", 2**16), ("medium", 2**24)) if size < most),
+        f"long{base}",
+    )
 
 
 _NOW = re.compile(r"^(?:current_timestamp|now|localtime|localtimestamp)\s*(?:\(\s*(\d*)\s*\))?$", re.I)
@@ -70,27 +81,41 @@ _NOW = re.compile(r"^(?:current_timestamp|now|localtime|localtimestamp)\s*(?:\(\
 def canonical_default(text: str, type_: str) -> str:
     """Word a default as COLUMN_DEFAULT does: the clock as current_timestamp(), bits and numbers as they are."""
     if found := _NOW.match(text.strip()):
-        return f"current_timestamp({found[1] or ''})"
+        holds = re.fullmatch(r"(?:datetime|timestamp)(?:\((\d)\))?", type_)
+        digits = min(found[1] or holds[1] or "", holds[1] or "") if holds else found[1]
+        return f"current_timestamp({digits or ''})"
     if text.upper() in ("TRUE", "FALSE"):
-        return "1" if text.upper() == "TRUE" else "0"
+        text = "1" if text.upper() == "TRUE" else "0"
+    if bits := _BITS.fullmatch(text):
+        number = int(bits[1] or bits[2] or text, 2 if bits[1] or bits[2] else 10)
+        if type_.startswith("bit("):
+            return f"b'{number:b}'"
+        return str(number) if type_.split("(")[0].split()[0] in _WHOLE_NUMBERS else text
     if text.startswith('"') and text.endswith('"'):
         text = "'" + text[1:-1].replace('""', '"').replace("'", "''") + "'"
     inner = text[1:-1]
     if text[:1] == "'" and re.fullmatch(r"-?\d+(\.\d+)?", inner) and type_.split("(")[0].split()[0] in _NUMBERS:
         digits = re.match(r"(?:decimal|double|float)\(\d+,(\d+)\)", type_)
         return f"{float(inner):.{digits[1]}f}" if digits else inner
+    if (parts := _PARTS_OF_SECONDS.fullmatch(type_)) and (moment := _MOMENT.fullmatch(inner)) and text[:1] == "'":
+        return f"'{moment[1]}.{(moment[2] or '').ljust(int(parts[1]), '0')[: int(parts[1])]}'"
     digits = re.match(r"(?:decimal|double|float)\(\d+,(\d+)\)", type_)
     if digits and re.fullmatch(r"-?\d+(\.\d+)?", text) and len(text) < 15:
         return f"{float(text):.{digits[1]}f}"
     return text
 
 
-_NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint", "decimal", "float", "double"])
+_WHOLE_NUMBERS = frozenset(["tinyint", "smallint", "mediumint", "int", "bigint"])
+_NUMBERS = _WHOLE_NUMBERS | {"decimal", "float", "double"}
+_BITS = re.compile(r"[bB]'([01]+)'|0b([01]+)|\d+")
+_PARTS_OF_SECONDS = re.compile(r"(?:time|datetime|timestamp)\(([1-6])\)")
+_MOMENT = re.compile(r"((?:\d{4}-\d\d-\d\d )?\d\d:\d\d:\d\d)(?:\.(\d+))?")
 
 DIALECT = Dialect(
     name="mysql",
-    query_keeps=frozenset({"not null", "default"}),
+    query_keeps=frozenset({"not null", "default", "comment"}),
     routines_share_names=False,
+    keys_lose_columns=True,
     identifier_quotes='`"',
     double_quoted_strings=True,
     backslash=True,

@@ -266,8 +266,11 @@ class CatalogReading:
     def _read_triggers(self) -> None:
         if "triggers" not in self._choice.kinds:
             return
+        # A trigger names its table in the letters of its own statement.
+        by_letters = {table.name.lower(): table for table in self._builder.tables()}
         for table_name, name, sql in self._fetch(TRIGGERS):
-            if table := self._builder.table(SCHEMA, table_name):
+            table = self._builder.table(SCHEMA, table_name) or by_letters.get(table_name.lower())
+            if table is not None:
                 table.triggers.append(Trigger(name=name, definition=sql or ""))
 
 

@@ -29,6 +29,18 @@ def canonical_default(text: str, type_: str) -> str:
     return inner.strip()
 
 
+def affinity(text: str) -> str:
+    """Return what is left of a type in a table that is made by a query (the rules of the engine's manual, "Type affinity")."""
+    upper = text.upper()
+    if "INT" in upper:
+        return "INT"
+    if any(word in upper for word in ("CHAR", "CLOB", "TEXT")):
+        return "TEXT"
+    if not upper or "BLOB" in upper:
+        return ""
+    return "REAL" if any(word in upper for word in ("REAL", "FLOA", "DOUB")) else "NUM"
+
+
 DIALECT = Dialect(
     name="sqlite",
     default_schema="main",
@@ -38,6 +50,9 @@ DIALECT = Dialect(
     primary_key_may_be_null=True,
     keeps_references=True,
     views_follow=True,
+    queries_follow_names=True,
+    views_spell_as_tables=True,
+    query_type=affinity,
     canonical_type=canonical_type,
     canonical_default=canonical_default,
     nicknames=("sqlite", "lite"),
