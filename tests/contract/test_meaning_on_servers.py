@@ -48,7 +48,7 @@ _CODE = {
         "create table u (id int generated always as identity, b int)",
     ],
     "mysql": [
-        "create table t (a int, b text)",
+        "create table t (a int, b text)", "create table j (id int primary key, d json not null, e json)",
         "create trigger tr before insert on t for each row begin if new.a > 3 then set new.b = 'X'; end if; end",
         "create function f(x int) returns int deterministic return x + 1",
         "create procedure pr(inout z int) begin set z = z + 1; end",

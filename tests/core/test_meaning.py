@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from indexa.core.compare.comparing import compare
 from indexa.core.compare.meaning import Meanings
-from indexa.core.model import Check, Column, Model, Table
+from indexa.core.model import Check, Column, Model, Partition, Table
 from tests.core.test_ddl import read_back
 from tests.expressions import conditions
 
@@ -52,7 +52,11 @@ class ExpressionTests(TestCase):
             ("postgresql", "5 < b", "(b > 5)"), ("postgresql", "nextval('s.q')", "nextval('s.q'::regclass)"),
             ("mysql", "a in ('x') and not b > 3", "`a` = _utf8mb4'x' and `b` <= 3"),
             ("sqlserver", "a in ('x','y')", "([a]='x' OR [a]='y')"), ("sqlserver", "0", "((0))"),
-            ("duckdb", "a<>'x'", "(a != 'x')"),
+            ("duckdb", "a<>'x'", "(a != 'x')"), ("postgresql", "a = E'x\\ny'", "(a = 'x\ny'::text)"), ("postgresql", "a = $$x$$", "a = 'x'::text"),
+            ("postgresql", "t >= '2020-01-01'", "(t >= '2020-01-01 00:00:00+00'::timestamp with time zone)"),
+            ("postgresql", "t > '10:00:00'", "(t > '10:00:00'::time without time zone)"), ("postgresql", "t > '10:00'", "(t > '10:00:00+00'::timetz)"),
+            ("postgresql", "now() - interval '2 DAYS'", "(now() - '2 days'::interval)"), ("mysql", "length(a) > 2", "octet_length(`a`) > 2"),
+            ("postgresql", "trim(a) <> ''", "(TRIM(BOTH FROM a) <> ''::text)"), ("postgresql", "date_trunc('day', t)", "date_trunc('day'::text, t)"),
         ):  # fmt: skip
             with self.subTest(told):
                 self.assertTrue(meanings(platform).same_expression(written, told))
@@ -65,6 +69,9 @@ class ExpressionTests(TestCase):
             ("postgresql", "b in (1, 2)", "b in (1, 3)"), ("postgresql", "a like 'x'", "a ilike 'x'"),
             ("postgresql", "a and b or c", "a and (b or c)"), ("mysql", "a = '5'", "a = 5"), ("mysql", "a = 5 -- x", "a = 6"),
             ("postgresql", "b <> any (array[1, 2])", "b not in (1, 2)"), ("postgresql", "b > all (array[1])", "not (b <= all (array[1]))"),
+            ("postgresql", "t > '10:00'", "t > '10:00:00'"), ("postgresql", "t > '2020-01-01 00:00:00+01'::timestamptz", "t > '2020-01-01'"),
+            ("postgresql", "now() - interval '1 day'", "now() - '1 month'::interval"), ("postgresql", "trim(leading from a)", "trim(a)"),
+            ("postgresql", "trim(both 'x' from a)", "trim(a)"), ("postgresql", "a = 'x::text'", "a = 'x'"), ("postgresql", "a = E'\\\\n'", "a = 'n'"),
             ("postgresql", "b = all (array[1])", "b = any (array[1])"), ("postgresql", "a = 'abc'::varchar(2)", "a = 'abc'"),
             ("postgresql", "(b::numeric + 1) / 2 > 1", "(b + 1) / 2 > 1"), ("postgresql", "a is null", ""), ("postgresql", "((", "(("[:1]), ("", "a", "(a)"),
         ):  # fmt: skip
@@ -99,6 +106,7 @@ class ExpressionTests(TestCase):
 
 class QueryTests(TestCase):
     TABLES = "create table s.t (a varchar(5), b int, c date); create table s.u (b int, z text, w int); "
+    TABLES += 'create table s."Big" ("Id" int, n int); '
 
     def same(self, one: str, other: str) -> bool:
         """Return whether two queries of a view make no difference."""
@@ -113,6 +121,7 @@ class QueryTests(TestCase):
                 "select x.a, y.z, count(*) as n from s.t x join s.u y on x.b = y.b left join s.u k using (w) group by x.a, y.z",
                 "SELECT x.a, y.z, count(*) AS n FROM ((s.t x JOIN s.u y ON ((x.b = y.b))) LEFT JOIN s.u k USING (w)) GROUP BY x.a, y.z",
             ),
+            ('select * from s."Big"', 'SELECT "Big"."Id", "Big".n FROM s."Big"'), ('select "Id" from s."Big"', 'SELECT "Big"."Id" FROM s."Big"'),
             ("select b from s.t union all select w from s.u", "SELECT t.b FROM s.t UNION ALL SELECT u.w AS b FROM s.u"),
             (
                 "with z as (select b, sum(w) as total from s.u group by b) select b, (select max(c) from s.t) as last from z order by b",
@@ -139,6 +148,20 @@ class QueryTests(TestCase):
             with self.subTest(other):
                 self.assertFalse(self.same(one, other))
 
+    def test_a_star_stands_for_the_columns_that_were_there_when_the_view_was_made(self) -> None:
+        made = f"{self.TABLES}create view s.v as select * from s.u; alter table s.u add more int;"
+        told = f"{self.TABLES}alter table s.u add more int; create view s.v as select u.b, u.z, u.w from s.u;"
+        self.assertEqual(compare(read_back(made, "postgresql"), read_back(told, "postgresql")).differences, [])
+
+    def test_what_a_view_shows_of_its_tables_columns_is_no_difference_of_its_own(self) -> None:
+        column = Column("a", 1, "int", nullable=False, default="5")
+        views = [Table(schema="s", name="v", kind="view", columns=[one]) for one in (column, Column("a", 1, ""))]
+        self.assertEqual(compare(*(Model(name="m", platform="mysql", tables=[one]) for one in views)).differences, [])
+        views[1].columns[0].type = "bigint"
+        self.assertEqual(
+            [one.field for one in compare(*(Model(name="m", tables=[one]) for one in views)).differences], ["type"]
+        )
+
     def test_views_of_a_script_keep_their_queries(self) -> None:
         for platform in ("postgresql", "mysql", "oracle", "sqlserver", "sqlite", "duckdb"):
             made = read_back("create table t (a int); create view v as select a from t where a > 3;", platform)
@@ -161,6 +184,28 @@ class ComparingTests(TestCase):
         self.assertEqual(self.kinds("postgresql", ("k", "a>0"), ("k", "(a > 0)")), [])
         self.assertEqual(self.kinds("postgresql", ("k", "a>0"), ("other", "(a > 0)")), ["changed"])
         self.assertEqual(self.kinds("postgresql", ("k", "a>0"), ("k", "(a > 1)")), ["changed"])
+
+    def test_checks_without_a_name_are_known_by_what_they_say(self) -> None:
+        before, after = (self.of("sqlite", "", "a > 1") for _ in range(2))
+        after.tables[0].checks.insert(0, Check(name="", expression="a < 9"))
+        (found,) = compare(before, after).differences
+        self.assertEqual((found.kind, found.after), ("new", ": a < 9"))
+
+    def test_a_table_is_parted_by_what_its_rule_and_bounds_say(self) -> None:
+        def parted(rule: str, bound: str) -> Model:
+            table = Table(
+                schema="s", name="t", kind="partitioned table", columns=[Column("a", 1, "int")], partition_by=rule
+            )
+            table.partitions = [Partition("s", "p", bound)]
+            return Model(name="m", platform="postgresql", tables=[table])
+
+        first = parted("range ((a + 1))", "for values from (1) to ('X')")
+        self.assertEqual(compare(first, parted("RANGE (((a + 1)))", "FOR VALUES FROM (1) TO ('X')")).differences, [])
+        for other in (
+            parted("list ((a + 1))", "for values from (1) to ('X')"),
+            parted("range ((a + 1))", "for values from (1) to ('x')"),
+        ):
+            self.assertEqual(len(compare(first, other).differences), 1)
 
     def test_names_of_checks_do_not_count_where_the_platform_makes_up_its_own(self) -> None:
         self.assertEqual(self.kinds("duckdb", ("k", "a>0"), ("t_a_check", "(a > 0)")), [])

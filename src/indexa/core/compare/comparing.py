@@ -310,9 +310,10 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
     later = _parts_of(after)
     text = {key: translated(part, name, made.forward) for key, part in earlier.items()}
     pairs: list[tuple[tuple[str, str], Any, Any]] = []
-    fresh = {key: part for key, part in later.items() if made.meanings.names_are_made_up or key not in earlier}
+    named = {key for key, part in earlier.items() if part.name and not _is_made_up(key[0], made)}
+    fresh = {key: part for key, part in later.items() if key not in named}
     for key, part in earlier.items():
-        if key in later and not made.meanings.names_are_made_up:
+        if key in later and key in named:
             pairs.append((key, part, later[key]))
             continue
         twin = next(
@@ -323,10 +324,7 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
             ),
             None,
         )
-        if twin is not None:
-            pairs.append((key, part, fresh.pop(twin)))
-        else:
-            pairs.append((key, part, fresh.pop(key, None)))
+        pairs.append((key, part, fresh.pop(key if twin is None else twin, None)))
     pairs += [(key, None, part) for key, part in fresh.items()]
     listed = made.parts[name] = []
     for key, was, now in pairs:
@@ -339,6 +337,11 @@ def _of_parts(match: TableMatch, made: Comparison, place: dict[str, Any]) -> Ite
             id=part_id, kind=kind, what=key[0], name=(was or now).name, before="" if was is None else worded(text[key]),
             after="" if now is None else worded(now), requires=_columns_needed(match, now), **place,
         )  # fmt: skip
+
+
+def _is_made_up(what: str, made: Comparison) -> bool:
+    """Say whether the names of parts of a kind are those that a platform makes up each time."""
+    return made.meanings.names_are_made_up and what in ("primary key", "unique key", "foreign key", "check")
 
 
 def _columns_needed(match: TableMatch, part: Any) -> tuple[str, ...]:

@@ -119,6 +119,10 @@ def _action(cursor: Cursor, script: Script, draft: Draft) -> None:
     elif word == "SET" and cursor.ahead(1) == "UNUSED":
         cursor.i += 2
         _drop(cursor, script, draft)
+    elif word == "CONVERT" and script.dialect.inline_indexes:
+        for column in draft.table.columns:
+            column.collation = ""
+        cursor.skip_element()
     elif word == "REMOVE" and cursor.ahead(1) == "PARTITIONING":
         cursor.i += 2
         draft.table.kind, draft.table.partition_by, draft.table.partitions = "table", "", []
@@ -364,7 +368,9 @@ def _drop_named(script: Script, draft: Draft, wanted: str) -> None:
         table.primary_key = None
         return
     table.unique = [one for one in table.unique if key(one.name) != wanted]
-    table.checks = [one for one in table.checks if key(one.name) != wanted]
+    gone = [one for one in table.checks if key(one.name) == wanted]
+    for one in (draft, *(script.descendants(draft) if gone else ())):
+        one.table.checks = [check for check in one.table.checks if key(check.name) != wanted]
     table.exclusions = [one for one in table.exclusions if key(one.name) != wanted]
     table.indexes = [one for one in table.indexes if key(one.name) != wanted]
     for ref in [ref for ref in draft.references if key(ref.key.name) == wanted]:
@@ -542,7 +548,10 @@ def _modify_one(cursor: Cursor, script: Script, draft: Draft, *, change: bool, k
     if kept_primary and script.dialect.key(column.name) in {script.dialect.key(one) for one in kept_primary.columns}:
         column.nullable = False
     if change and new_name != column.name:
-        script.rename_column(draft, column.name, new_name)
+        former = column.name
+        script.rename_column(draft, former, new_name)
+        for check in draft.table.checks if script.dialect.names_constraints == "mysql" else ():
+            check.name = new_name if check.name == former else check.name
     if cursor.now in ("FIRST", "AFTER"):
         _place_column(cursor, script, draft, column.name)
 

@@ -128,6 +128,12 @@ def make_mandatory(script: Script, draft: Draft, names: tuple[str, ...]) -> None
                 column.nullable = False
 
 
+def counts_rows(draft: Draft, key: Key, script: Script) -> bool:
+    """Say whether a primary key is the number that a row has anyway, so that no index is made for it."""
+    column = script.column(draft, key.columns[0]) if len(key.columns) == 1 else None
+    return script.dialect.any_type_words and column is not None and column.type.upper() == "INTEGER"
+
+
 def _unique(cursor: Cursor, script: Script, draft: Draft, name: str) -> None:
     distinct = True
     while cursor.now != "(":

@@ -72,8 +72,12 @@ class Dialect(msgspec.Struct, frozen=True, kw_only=True):
     primary_key_may_be_null: bool = False
     query_keeps: frozenset[Literal["not null", "default", "comment"]] = frozenset()
     """What a table made by a query has of the columns that the query shows, beside their types."""
+    merges_twin_keys: bool = False
+    """Whether a unique key that a table declares twice is one."""
     query_type: Callable[[str], str] = _as_written
     """What a table made by a query calls the type of a column that the query shows."""
+    query_keeps_collation: bool = True
+    """Whether a table made by a query sorts a column as the one that the query shows."""
     views_spell_as_tables: bool = False
     """Whether a view spells a column as its table does, and not as the query does."""
     routines_share_names: bool = True

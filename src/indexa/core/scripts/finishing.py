@@ -109,6 +109,8 @@ def _settle_reference(script: Script, draft: Draft, reference: Reference) -> Non
     foreign.ref_schema, foreign.ref_table = target.table.schema, target.table.name
     if foreign.ref_columns:
         foreign.ref_columns = script.actual_names(target, foreign.ref_columns)
+    elif script.dialect.names_constraints == "mysql":
+        foreign.ref_columns = foreign.columns
     elif target.table.primary_key and len(target.table.primary_key.columns) == len(foreign.columns):
         foreign.ref_columns = target.table.primary_key.columns
     else:

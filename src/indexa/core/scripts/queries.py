@@ -80,6 +80,7 @@ def _take(script: Script, draft: Draft, found: list[Column]) -> None:
             column.nullable = True
         if not a_view:
             column.type = script.dialect.query_type(column.type)
+            column.collation = column.collation if script.dialect.query_keeps_collation else ""
         if not a_view and "comment" not in script.dialect.query_keeps:
             column.comment = ""
     if draft.table.columns:  # a table that names its columns itself; the query may say their types, or add some

@@ -393,8 +393,6 @@ class Script:
         former, column.name = column.name, new
         draft.columns[key(new)] = column
         _rename_in_keys(draft.table, key(former), new, self.dialect)
-        for check in draft.table.checks if self.dialect.names_constraints == "mysql" else ():
-            check.name = new if check.name == former else check.name  # one that is said with the column
         for trigger in draft.table.triggers if self.dialect.queries_follow_names else ():
             trigger.definition = trigger_reworded(trigger.definition, former, new, self.dialect)
         path = draft.table.schema, draft.table.name
@@ -447,6 +445,9 @@ class Script:
         for child in self.children(table.full_name):
             if not child.adopted:
                 self.drop_column(child, name)
+        for other in [one for one in table.columns if one.generated]:
+            if holds(tuple(names_in(other.generated or "", self.dialect))):
+                self.drop_column(draft, other.name)
         return True
 
     # schemas, notes --------------------------------------------------------------------------------------------

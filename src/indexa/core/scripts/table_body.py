@@ -12,6 +12,7 @@ from indexa.core.scripts.columns import ColumnReading
 from indexa.core.scripts.constraints import BEGIN_CONSTRAINT, is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, NotUnderstoodError, worded
 from indexa.core.scripts.known_columns import MARK
+from indexa.core.scripts.naming import name_foreign_indexes
 from indexa.core.scripts.remarks import LONGEST, cleaned
 from indexa.core.scripts.sequences import like_sequence
 from indexa.core.scripts.state import Draft, Script
@@ -175,6 +176,7 @@ def copy_columns(cursor: Cursor, script: Script, draft: Draft, copied: frozenset
             like_sequence(script, draft, twin, f"{pattern.table.full_name}.{column.name}")
     table = draft.table
     script.name_parts(pattern)
+    name_foreign_indexes(script.dialect, pattern.table)  # they are copied as well
     if everything or "constraints" in copied:
         table.checks += [copy.copy(one) for one in pattern.table.checks]
     if everything or "indexes" in copied:

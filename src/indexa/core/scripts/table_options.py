@@ -7,7 +7,7 @@ import copy
 from indexa.core.errors import CoreError
 from indexa.core.model import Index, IndexPart, Key, Partition
 from indexa.core.scripts.columns import in_bytes
-from indexa.core.scripts.constraints import columns_of, make_mandatory, table_constraint
+from indexa.core.scripts.constraints import columns_of, counts_rows, make_mandatory, table_constraint
 from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, worded
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_body import read_columns
@@ -79,6 +79,8 @@ def _table_option(cursor: Cursor, script: Script, draft: Draft, options: list[st
     elif word in ("STRICT",):
         cursor.i += 1
         options.append("STRICT")
+        if table.primary_key and not counts_rows(draft, table.primary_key, script):
+            make_mandatory(script, draft, table.primary_key.columns)
     elif word == "WITHOUT" and cursor.ahead(1) == "ROWID":
         cursor.i += 2
         options.append("WITHOUT ROWID")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from indexa.core.model import Column, Key, Table
+from indexa.core.scripts.constraints import counts_rows
 from indexa.core.scripts.cursor import Cursor
 from indexa.core.scripts.remarks import remark_columns
 from indexa.core.scripts.state import Draft, Script
@@ -61,8 +62,9 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
         if draft.columns and cursor.statement.has_comments():
             remark_columns(cursor.statement, draft)
     after_body(cursor, script, draft)
+    if script.dialect.merges_twin_keys:
+        _without_twins(draft, script)
     if script.dialect.names_constraints == "postgresql":
-        _without_twins(draft)
         for name in draft.table.primary_key.columns if draft.table.primary_key else ():
             if column := script.column(draft, name):
                 column.nullable = False  # one that is inherited as well
@@ -71,20 +73,22 @@ def create_table(cursor: Cursor, script: Script, modifiers: set[str]) -> Draft |
     return draft
 
 
-def _without_twins(draft: Draft) -> None:
-    """Leave a unique key that a statement declares twice only once, under the name that one of them has."""
+def _without_twins(draft: Draft, script: Script) -> None:
+    """Leave a unique key that a statement declares twice only once, under the name that one of them has; where names are not made up,
+    under that of the first."""
 
     def meaning(key: Key) -> tuple[object, ...]:
         return key.columns, key.deferrable, key.initially_deferred, key.nulls_distinct
 
+    named = bool(script.dialect.names_constraints)
     kept: dict[tuple[object, ...], Key] = {}
     for key in draft.table.unique:
         first = kept.setdefault(meaning(key), key)
         if first is not key:
-            first.name = first.name or key.name
+            first.name = first.name or (key.name if named else "")
     primary = draft.table.primary_key
-    if primary and (twin := kept.pop(meaning(primary), None)):
-        primary.name = primary.name or twin.name
+    if primary and not counts_rows(draft, primary, script) and (twin := kept.pop(meaning(primary), None)):
+        primary.name = primary.name or (twin.name if named else "")
     draft.table.unique = list(kept.values())
 
 

@@ -12,7 +12,7 @@ _ALIASES = {
     "int2": "SMALLINT", "short": "SMALLINT", "int16": "SMALLINT", "int1": "TINYINT", "int32": "INTEGER", "text": "VARCHAR", "string": "VARCHAR",
     "char": "VARCHAR", "character": "VARCHAR", "nchar": "VARCHAR",
     "bpchar": "VARCHAR", "character varying": "VARCHAR", "nvarchar": "VARCHAR", "bool": "BOOLEAN", "logical": "BOOLEAN",
-    "float4": "FLOAT", "real": "FLOAT", "float8": "DOUBLE", "double precision": "DOUBLE", "numeric": "DECIMAL", "bytea": "BLOB",
+    "float4": "FLOAT", "real": "FLOAT", "float8": "DOUBLE", "double precision": "DOUBLE", "numeric": "DECIMAL", "dec": "DECIMAL", "bytea": "BLOB",
     "binary": "BLOB", "varbinary": "BLOB", "datetime": "TIMESTAMP", "timestamptz": "TIMESTAMP WITH TIME ZONE", "timetz": "TIME WITH TIME ZONE",
     "bitstring": "BIT", "guid": "UUID",
 }  # fmt: skip
@@ -72,6 +72,7 @@ DIALECT = Dialect(
     canonical_type=canonical_type,
     names_constraints="duckdb",
     indexes_keep_order=False,
+    restrict_is_no_action=True,
     views_spell_as_tables=True,
     index_method="art",
     nicknames=("duckdb",),

@@ -216,9 +216,7 @@ class CatalogReading:
         for schema, table_name, name, clause in self._fetch(
             queries.CHECKS_MARIADB if self._mariadb else queries.CHECKS_MYSQL
         ):
-            if (table := self._builder.table(schema, table_name)) and not (
-                self._mariadb and _says_json(table, name, clause)
-            ):
+            if (table := self._builder.table(schema, table_name)) and not (self._mariadb and _says_json(table, clause)):
                 table.checks.append(Check(name=name, expression=clause))
 
     def _read_partitions(self) -> None:
@@ -275,12 +273,14 @@ def _limit(description: str) -> str:
     return description if description == "MAXVALUE" else f"({description})"
 
 
-def _says_json(table: Table, name: str, clause: str) -> bool:
+def _says_json(table: Table, clause: str) -> bool:
     """Say whether a check makes its column JSON, as MariaDB keeps it: a long text with a check; the column is told as what it was made of."""
-    if clause != f"json_valid(`{name}`)":
-        return False
-    for column in table.columns:
-        if column.name == name and column.type == "longtext" and column.collation in ("", "utf8mb4_bin"):
+    for column in table.columns if clause.startswith("json_valid(") else ():
+        if (
+            clause == f"json_valid(`{column.name}`)"
+            and column.type == "longtext"
+            and column.collation in ("", "utf8mb4_bin")
+        ):
             column.type, column.collation = "json", ""
             return True
     return False

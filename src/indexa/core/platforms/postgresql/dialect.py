@@ -110,6 +110,7 @@ DIALECT = Dialect(
     canonical_default=canonical_default,
     names_constraints="postgresql",
     queries_follow_names=True,
+    merges_twin_keys=True,
     nicknames=("postgres", "pgsql", "pg"),
     signs=(
         (r"^\\(?:connect|restrict|\.|c\b)", 5), (r"\bPostgreSQL database dump\b", 20), (r"\bOWNER TO\b", 4), (r"::\w", 4), (r"\bFROM stdin;", 10),
