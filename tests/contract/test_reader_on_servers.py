@@ -13,8 +13,8 @@ from tests.contract.test_meaning_on_servers import told_by
 from tests.core.test_ddl import read_back
 from tests.written_scripts import ScriptWriter
 
-_SCRIPTS = {"postgresql": 15, "mysql": 10, "sqlite": 30, "duckdb": 15}
-_LONGEST, _TRIES = 16, 40
+_SCRIPTS = {"postgresql": 10, "mysql": 6, "sqlite": 20, "duckdb": 10}
+_LONGEST, _TRIES = 24, 60
 """Of statements that a script has, and that are tried to come to them."""
 
 

@@ -11,7 +11,7 @@ from indexa.core.scripts.constraints import is_constraint, table_constraint
 from indexa.core.scripts.cursor import Cursor, MisfitError, NotUnderstoodError, worded
 from indexa.core.scripts.naming import index_foreign_key
 from indexa.core.scripts.remarks import remark_columns
-from indexa.core.scripts.sequences import identity_sequence
+from indexa.core.scripts.sequences import identity_sequence, widen_sequence
 from indexa.core.scripts.state import Draft, Script
 from indexa.core.scripts.table_options import (
     add_partitions,
@@ -484,6 +484,8 @@ def _change_type(cursor: Cursor, script: Script, draft: Draft, name: str) -> Non
         raise NotUnderstoodError(f"what becomes of the column {name} is not clear", start)
     cursor.i = end
     column.type = script.dialect.canonical_type(cursor.tight_text(start, end))
+    if column.identity:
+        widen_sequence(script, f"{draft.table.full_name}.{column.name}", column.type)
     if cursor.take("COLLATE"):
         column.collation = ".".join(cursor.path())
     if cursor.take("NOT", "NULL"):

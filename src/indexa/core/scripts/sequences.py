@@ -51,6 +51,15 @@ def owned_sequence(script: Script, draft: Draft, column: Column) -> Sequence:
     return found
 
 
+def widen_sequence(script: Script, owner: str, type_: str) -> None:
+    """Let the sequence of an identity column count in the type that the column has now; a limit of its own stays."""
+    for one in script.sequences.of(owner.rpartition(".")[0]):
+        if one.owned_by == owner:
+            if one.maximum == _LIMITS.get(one.type, 2**63) - 1:
+                one.maximum = _LIMITS.get(type_, 2**63) - 1
+            one.type = type_
+
+
 def _free_name(script: Script, schema: str, table: str, column: str) -> str:
     """Return the name that the server makes for a column's sequence, with a number where another has taken it."""
     name, number = made_name(table, column, "seq"), 0
