@@ -136,7 +136,7 @@ def dump(path: Path, megabytes: int) -> None:
     row = "(1234567,'It''s a line; with -- all that','2026-01-01 12:00:00',NULL,3.1415,'" + "x" * 60 + "'),\n"
     with path.open("w") as file:
         file.write(_script())
-        while file.report() < megabytes * 1_000_000:
+        while file.tell() < megabytes * 1_000_000:
             file.write("INSERT INTO sales.acct VALUES\n" + row * 2000 + row[:-2] + ";\n")
             file.write("COPY sales.acct (a, b) FROM stdin;\n" + "12345\tIt's; a line\t\\N\t3.14\n" * 5000 + "\\.\n")
 
