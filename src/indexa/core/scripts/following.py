@@ -54,25 +54,39 @@ def column_renamed(
     def changes(tree: Any) -> Iterator[tuple[Any, str]]:
         from sqlglot import exp
 
-        meant = {id(one): one.alias_or_name for one in _tables(tree, table, home, dialect)}
+        meant = {id(one) for one in _tables(tree, table, home, dialect)}
         for column in tree.find_all(exp.Column):
-            query = column.find_ancestor(exp.Select)
-            if query is None or not _is(column.this, old, dialect) or not _is_of(column, query, meant):
+            if not _is(column.this, old, dialect) or not is_meant(column, meant):
                 continue
-            shown = (
-                not dialect.views_follow and column.parent is query and any(one is column for one in query.expressions)
-            )
-            as_before = f" AS {written_name(old, dialect)}" if shown else ""
+            query = column.parent
+            shown = isinstance(query, exp.Select) and any(one is column for one in query.expressions)
+            as_before = f" AS {written_name(old, dialect)}" if shown and not dialect.views_follow else ""
             yield column.this, written_name(new, dialect) + as_before
 
-    def _is_of(column: Any, query: Any, meant: dict[int, str]) -> bool:
-        sources = [query.args.get("from_") or query.args.get("from"), *(query.args.get("joins") or [])]
-        found = [one.this for one in sources if one is not None]
-        ours = [one for one in found if id(one) in meant]
-        if column.table:
-            return any(dialect.key(meant[id(one)]) == dialect.key(column.table) for one in ours)
-        others = [one for one in found if id(one) not in meant]
-        return bool(ours) and not any(dialect.key(old) in columns_of((one.db or home, one.name)) for one in others)
+    def is_meant(column: Any, meant: set[int]) -> bool:
+        """Say whether a column is one of the table's: of those that a query, or one around it, takes rows from."""
+        from sqlglot import exp
+
+        query = column.find_ancestor(exp.Select)
+        while query is not None:
+            sources = _sources(query)
+            if column.table:
+                named = [one for one in sources if dialect.key(one.alias_or_name) == dialect.key(column.table)]
+                if named:
+                    return id(named[0]) in meant
+            elif any(id(one) in meant for one in sources):
+                return True  # the name would not be clear if another one had it too
+            elif any(has(one, old) for one in sources):
+                return False
+            query = query.find_ancestor(exp.Select)
+        return False
+
+    def has(source: Any, name: str) -> bool:
+        from sqlglot import exp
+
+        if isinstance(source, exp.Table):
+            return dialect.key(name) in columns_of((source.db or home, source.name))
+        return dialect.key(name) in {dialect.key(one) for one in getattr(source, "named_selects", ())}
 
     return _reworded(query, dialect, changes)
 
@@ -95,6 +109,27 @@ def trigger_reworded(definition: str, old: str, new: str, dialect: Dialect) -> s
     if dialect.key(old).lower() in _WORDS_OF_TRIGGERS:
         return definition
     return renamed_in(definition, dialect.key(old), new, dialect)
+
+
+def _sources(query: Any) -> list[Any]:
+    """Return what a query takes rows from, joins within brackets taken apart."""
+    from sqlglot import exp
+
+    waiting = [query.args.get("from_") or query.args.get("from"), *(query.args.get("joins") or [])]
+    found = []
+    while waiting:
+        one = waiting.pop()
+        if one is None:
+            continue
+        waiting += one.args.get("joins") or []
+        in_brackets = (
+            isinstance(one, exp.Subquery) and not one.alias and isinstance(one.this, (exp.Table, exp.Subquery))
+        )
+        if in_brackets or isinstance(one, (exp.From, exp.Join, exp.Paren)):
+            waiting.append(one.this)
+        else:
+            found.append(one)
+    return found
 
 
 def _is(identifier: Any, name: str, dialect: Dialect) -> bool:
