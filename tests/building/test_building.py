@@ -25,7 +25,7 @@ from indexa.modeling.renaming import rename_many
 from indexa.naming.standards import services as standards
 from indexa.store.loading import load_model
 from indexa.store.models import StoredColumn, StoredKey, StoredModel, StoredRelationship, StoredTable
-from tests.factories import PASSWORD, make_area, make_person
+from tests.factories import PASSWORD, make_area, make_model, make_person, store
 
 
 class BuildingCase(TestCase):
@@ -168,6 +168,14 @@ class BuildingTests(BuildingCase):
                 ("delete-table", customer.pk), ("derive", self.model.pk), ("decide-fault", self.model.pk),
             ):  # fmt: skip
                 self.assertEqual(self.post(name, *args).status_code, status, name)
+
+    def test_a_table_that_is_gone_does_not_mind_that_its_columns_were_called_otherwise(self) -> None:
+        physical = store(self.area, make_model("Metering"))
+        meter = StoredTable.objects.get(model=physical, name="mtr")
+        column = meter.columns.get(name="inst_dt")
+        self.post("column", meter.pk, column.pk, what="save", name="installed", type="date", default="")
+        self.assertEqual(self.post("delete-table", meter.pk).status_code, 204)
+        self.assertEqual([one.name for one in load_model(physical).tables], ["mtr_rdg", "v_mtr"])
 
     def test_work_that_fails_half_way_leaves_nothing(self) -> None:
         def work(part: Part) -> None:

@@ -166,7 +166,7 @@ def renamed_columns(model_id: int) -> Renamed:
     renamed: Renamed = defaultdict(dict)
     for table_id, source_name, name in _rows(
         "select c.table_id, c.source_name, c.name from model_column c join model_table t on t.id = c.table_id "
-        "where t.model_id = %s and c.source_name <> '' and c.removed_at is null",
+        "where t.model_id = %s and t.removed_at is null and c.source_name <> '' and c.removed_at is null",
         model_id,
     ):
         renamed[table_id][source_name] = name
