@@ -22,7 +22,7 @@ from indexa.store.loading import load_model
 from indexa.store.models import StoredColumn, StoredModel, StoredRelationship, StoredTable
 from tests.factories import PASSWORD, make_area, make_model, make_person, store
 
-_WALKS, _STEPS = int(os.environ.get("INDEXA_RANDOM_WALKS", "3")), 30
+_WALKS, _STEPS = int(os.environ.get("INDEXA_RANDOM_WALKS", "2")), 25
 _NAMES = ("Customer", "meter", "mtr", "Größe", "a b", "x" * 70, "", "order", "Customer Number", "note")
 _TYPES = ("integer", "varchar(20)", "numeric(10,2)", "date", "", "no such type")
 
