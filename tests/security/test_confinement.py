@@ -56,13 +56,13 @@ class TemplateTests(TestCase):
 
     def test_the_child_is_warm_and_knows_no_secret(self) -> None:
         render_confined("{{ table }}", [PARTS])
-        began = time.monotonic()
-        for _ in range(50):
-            self.assertEqual(render_confined("{{ table }}_{{ number }}", [PARTS]), [("mtr_rdg_1", "")])
-        self.assertLess(time.monotonic() - began, 2)
         (child,) = confined._kept.idle[256][:1]
-        assert child._process
-        environment = Path(f"/proc/{child._process.pid}/environ").read_bytes()
+        process = child._process
+        assert process
+        for _ in range(5):
+            self.assertEqual(render_confined("{{ table }}_{{ number }}", [PARTS]), [("mtr_rdg_1", "")])
+        self.assertIs(confined._kept.idle[256][0]._process, process)
+        environment = Path(f"/proc/{process.pid}/environ").read_bytes()
         self.assertNotIn(b"INDEXA_", environment)
         self.assertIn(b"HOME=/nonexistent", environment)
 
