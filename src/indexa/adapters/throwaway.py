@@ -135,14 +135,14 @@ class Server:
         """Wait for the server. Returns False if it ends; raises SourceError if it does not answer in time."""
         until = time.monotonic() + _WAIT
         while self._process is not None and self._process.poll() is None:
-            # Another server may have taken the port in the meantime, and answers in place of this one.
-            with suppress(Exception):
-                if Path(self._data_folder()) == self._folder / "data":
-                    return True
             if time.monotonic() > until:
                 raise SourceError(
                     "no-server", f"The server of {self.platform} for the rehearsal does not answer.", "Look at its installation."
                 )  # fmt: skip
+            # Another server may have taken the port in the meantime, and answers in place of this one.
+            with suppress(Exception):
+                if Path(self._data_folder()) == self._folder / "data":
+                    return True
             time.sleep(0.05)
         return False
 
@@ -242,15 +242,16 @@ class _MySQL(Server):
         )  # fmt: skip
 
     def _data_folder(self) -> str:
-        with closing(self._connect(None)) as connection, connection.cursor() as cursor:
+        limits = {"connect_timeout": 5, "read_timeout": 5}
+        with closing(self._connect(None, **limits)) as connection, connection.cursor() as cursor:
             cursor.execute("select @@datadir")
             return str(cursor.fetchone()[0])
 
-    def _connect(self, name: str | None) -> Any:
+    def _connect(self, name: str | None, **more: Any) -> Any:
         import pymysql
 
         return pymysql.connect(
-            host="127.0.0.1", port=self.port, user="root", database=name, autocommit=True, charset="utf8mb4"
+            host="127.0.0.1", port=self.port, user="root", database=name, autocommit=True, charset="utf8mb4", **more
         )
 
     def database(self, name: str) -> Database:
