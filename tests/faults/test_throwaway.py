@@ -35,7 +35,7 @@ class NoServerTests(TestCase):
             own.chmod(0o755)
             with (
                 patch("indexa.adapters.throwaway._program", return_value=str(own)),
-                patch("indexa.adapters.throwaway._WAIT", 1.0),
+                patch("indexa.adapters.throwaway._WAIT", 10.0),
                 patch("tempfile.tempdir", folder),
             ):
                 found = rehearse(before, after, change, revert_of(comparison, platform), lambda *_: None)
