@@ -50,6 +50,18 @@ class ViewTests(TestCase):
                 shown = table("postgresql", f"{_MADE} create view v as {query}; {change};", "v")
                 self.assertEqual(shown.definition_sql, wanted)
 
+    def test_a_table_of_another_schema_is_found_by_the_search_path(self) -> None:
+        made = "create schema s; set search_path = s; create table t (a int); create view v as select a from t;"
+        self.assertEqual(
+            table("postgresql", f"{made} alter table t rename to u; alter table u rename a to b;", "v").definition_sql,
+            "select b AS a from u",
+        )
+
+    def test_a_query_that_the_parser_takes_long_for_is_left(self) -> None:
+        query = f"select a{'[1]' * 5000} as x from t"
+        made = f"create table t (a int[]); create view v as {query}; alter table t rename to u; alter table u rename a to b;"
+        self.assertEqual(table("postgresql", made, "v").definition_sql, query)
+
     def test_where_a_view_is_worked_out_anew_its_columns_follow_too(self) -> None:
         shown = table(
             "sqlite", f"{_MADE} create view v as select Code from site; alter table site rename code to mark;", "v"

@@ -8,10 +8,8 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from indexa.core.scripts.dialect import Dialect
-from indexa.core.scripts.words import bracket_depth, renamed_in, written_name
+from indexa.core.scripts.words import is_too_much, renamed_in, written_name
 
-_LONGEST, _DEEPEST = 100_000, 200
-"""Of a query that is reworded, by judgement; a longer or deeper one is left as it is."""
 Path = tuple[str, str]
 """Schema and name."""
 _NAME = r"(?:\"(?:[^\"]|\"\")+\"|`(?:[^`]|``)+`|\[[^\]]+\]|\w+)"
@@ -158,7 +156,7 @@ def _reworded(query: str, dialect: Dialect, changes: Callable[[Any], Iterator[tu
     import sqlglot
     from sqlglot.errors import SqlglotError
 
-    if len(query) > _LONGEST or bracket_depth(query) > _DEEPEST:
+    if is_too_much(query):
         return query
     logging.getLogger("sqlglot").setLevel(logging.ERROR)
     try:

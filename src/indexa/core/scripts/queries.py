@@ -8,11 +8,8 @@ from typing import Any
 
 from indexa.core.model import VIEW_KINDS, Column
 from indexa.core.scripts.state import Draft, Script
-from indexa.core.scripts.words import bracket_depth
+from indexa.core.scripts.words import is_too_much
 
-_LONGEST_QUERY = 200_000
-_DEEPEST_BRACKETS, _MOST_PLACES = 200, 200
-"""Of round brackets, and of places in lists one behind the other ("a[1][2]"), for which the parser takes long."""
 _LOCKING = re.compile(
     r"^(?:\s*LOCK(?:ING)?\s+(?:TABLE\s+|ROW\s+|DATABASE\s+|VIEW\s+)?(?:[\w.\"]+\s+)??(?:FOR\s+)?(?:ACCESS|READ|WRITE|EXCLUSIVE|SHARE)\s+)+",
     re.I,
@@ -126,8 +123,7 @@ class _Query:
         import sqlglot
 
         query = self._draft.query
-        too_much = query.count("(") > 5000 or query.count("][") > _MOST_PLACES
-        if len(query) > _LONGEST_QUERY or too_much or bracket_depth(query) > _DEEPEST_BRACKETS:
+        if is_too_much(query):
             raise ValueError("too long or too deep")
         query = _LOCKING.sub("", query)
         logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse stands on the receipt

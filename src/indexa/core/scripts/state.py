@@ -248,14 +248,16 @@ class Script:
         for trigger in draft.table.triggers:
             trigger.definition = trigger_moved(trigger.definition, old, new, self.dialect)
         for view in self._bound_views(draft):
-            self._reword(view, lambda query: table_renamed(query, old, new, self.first_schema, self.dialect))
+            self._reword(view, old[0], lambda query, home: table_renamed(query, old, new, home, self.dialect))
 
     def _bound_views(self, draft: Draft) -> list[Draft]:
         return self.views_of(draft) if self.dialect.queries_follow_names else []
 
-    def _reword(self, view: Draft, reworded: Callable[[str], str]) -> None:
-        view.table.definition_sql = reworded(view.table.definition_sql)
-        view.query = view.query and reworded(view.query)
+    def _reword(self, view: Draft, schema: str, reworded: Callable[[str, str], str]) -> None:
+        """Reword the query of a view that shows a table of a schema, given where the view looks for names without one."""
+        home = schema if schema in (view.table.schema, *self.search) else self.first_schema
+        view.table.definition_sql = reworded(view.table.definition_sql, home)
+        view.query = view.query and reworded(view.query, home)
 
     def _columns_at(self, path: tuple[str, str]) -> set[str]:
         found = self.find(*path)
@@ -399,9 +401,8 @@ class Script:
         for view in self._bound_views(draft):
             self._reword(
                 view,
-                lambda query: column_renamed(
-                    query, path, former, new, self.first_schema, self.dialect, self._columns_at
-                ),
+                path[0],
+                lambda query, home: column_renamed(query, path, former, new, home, self.dialect, self._columns_at),
             )
         for sequence in self.sequences.of(draft.table.full_name):
             if sequence.owned_by == f"{draft.table.full_name}.{former}":

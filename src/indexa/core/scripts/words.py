@@ -39,6 +39,17 @@ def written_name(name: str, dialect: Dialect) -> str:
     return f"{quote}{name.replace(quote, quote * 2)}{quote}"
 
 
+_LONGEST_QUERY, _MOST_BRACKETS, _DEEPEST_BRACKETS, _MOST_PLACES = 200_000, 5000, 200, 200
+"""Of a query that is parsed, by judgement: letters, round brackets, their depth, and places in lists one behind the other ("a[1][2]"), for
+which the parser takes long."""
+
+
+def is_too_much(query: str) -> bool:
+    """Say whether a query is too long or too deep to be given to the general parser."""
+    many = query.count("(") > _MOST_BRACKETS or query.count("][") > _MOST_PLACES
+    return len(query) > _LONGEST_QUERY or many or bracket_depth(query) > _DEEPEST_BRACKETS
+
+
 def bracket_depth(text: str) -> int:
     """Return how deep round brackets nest in a text."""
     depth = deepest = 0

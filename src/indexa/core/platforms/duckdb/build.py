@@ -174,7 +174,7 @@ class CatalogReading:
                         name=name or "",
                         columns=columns,
                         ref_schema=schema,
-                        ref_table=target.name if target else ref_table,
+                        ref_table=ref_table,
                         ref_columns=_as_called(target, ref_columns) if target else tuple(ref_columns),
                     )
                 )
